@@ -1,0 +1,6 @@
+"""From a reading to wire commands and a reply."""
+
+from glossa.commands.action import Action, act
+from glossa.commands.wire import Command, Refused
+
+__all__ = ["Action", "Command", "Refused", "act"]

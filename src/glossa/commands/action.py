@@ -1,0 +1,283 @@
+"""What an intent does with its slots: commands, the states that they change, and the reply."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from glossa.commands.wire import Command, Fill, Refused, fill
+from glossa.hearing.colours import spoken_colours
+from glossa.hearing.language import Language, load_language
+from glossa.house.check import CHANGE
+from glossa.house.model import Device, House, Intent, Property, Wire
+from glossa.house.values import Value, Values, texts_for, tidy
+from glossa.house.wires import PLACEHOLDER, placeholders
+from glossa.matching.meaning import literal, slot_or, targets
+from glossa.matching.result import SlotValue
+
+State = Mapping[tuple[str, str], Value]
+"""The last known value of (device, property)."""
+
+MOST_NAMED = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """What is to be done.
+
+    Attributes:
+        commands: in order, waits included.
+        reply: what the house says.
+        changes: the new value of every (device, property) that is set.
+        refused: why nothing is done, ``""`` where all is well: ``range``, ``unknown`` or ``value``.
+    """
+
+    commands: tuple[Command, ...] = ()
+    reply: str = ""
+    changes: Mapping[tuple[str, str], Value] | None = None
+    refused: str = ""
+
+
+class _Maker:
+    def __init__(self, house: House, intent: Intent, slots: Mapping[str, SlotValue], state: State, tag: str) -> None:
+        self.house, self.intent, self.slots, self.state = house, intent, slots, state
+        self.tag = tag or house.languages[0]
+        self.language = load_language(self.tag)
+        self.commands: list[Command] = []
+        self.changes: dict[tuple[str, str], Value] = {}
+        self.value: Value | None = None
+        self.limit = ""
+
+    def device(self, device: Device, changes: Mapping[str, Value]) -> None:
+        """Set properties of one device."""
+        for name, value in changes.items():
+            prop = device.properties[name]
+            values = prop.values
+            if isinstance(value, (int, float)):
+                value = values.nearest(value)
+                if not values.within(value):
+                    if values.outside == "refuse":
+                        raise _OutOfRange(device, prop, value)
+                    value = values.clamp(value)
+            self.value = value
+            self.changes[device.id, name] = value
+            fills = self._fills(device, values, value)
+            wires = prop.command
+            last = max((i for i, w in enumerate(wires) if w.form != "wait"), default=-1)
+            for number, wire in enumerate(wires):
+                effects = ((device.id, name, value),) if number == last else ()
+                self.commands.append(fill(wire, fills, self.house, effects))
+
+    def _fills(self, device: Device, values: Values, value: Value) -> dict[str, Fill]:
+        raw = values.wire(value)
+        fills: dict[str, Fill] = {"raw": raw, "value": value, "id": device.id, "name": device.name(self.tag), "room": device.room, "house": self.house.id}
+        if values.type == "colour" and isinstance(value, str):
+            fills |= {n: int(value[i : i + 2], 16) for n, i in (("red", 1), ("green", 3), ("blue", 5))}
+        return fills
+
+    def resolve(self, device: Device, name: str, written: str, slots: Mapping[str, SlotValue]) -> Value:
+        """The value that a ``set`` gives a property of a device."""
+        prop = device.properties.get(name)
+        if prop is None:
+            raise Refused(f"{device.name(self.tag)} has no {name}")
+        value = slot_or(written, slots)
+        if value is None or isinstance(value, tuple):
+            raise Refused(f"{name} has no value")
+        found = literal(value, prop.values.choices, prop.values.named)
+        if prop.values.type == "number" and isinstance(found, (int, float)) and not written.startswith("$"):
+            return tidy(found * prop.values.factor) if not isinstance(value, str) or _is_number(value) else found
+        if prop.values.choices and found not in prop.values.choices:
+            raise Refused(f"{device.name(self.tag)} has no {name} '{found}'")
+        if prop.values.type == "number" and not isinstance(found, (int, float)):
+            raise Refused(f"'{found}' is no number")
+        assert isinstance(found, (int, float, str))
+        return found
+
+    def change(self, device: Device, name: str, written: str) -> None:
+        """Change a property of a device by an amount, within its range."""
+        prop = device.properties[name]
+        now = self.state.get((device.id, name))
+        if not isinstance(now, (int, float)):
+            raise _Unknown(device, name)
+        found = CHANGE.fullmatch(written)
+        assert found is not None
+        by = slot_or(found[2], self.slots)
+        amount = by if isinstance(by, (int, float)) else float(str(by)) * prop.values.factor if found[1] != "*" else float(str(by))
+        wanted = now * amount if found[1] == "*" else now + amount if found[1] == "+" else now - amount
+        new = prop.values.clamp(prop.values.nearest(wanted))
+        if new == now and wanted != now:
+            self.limit = "highest" if wanted > now else "lowest"
+        self.device(device, {name: new})
+
+    def steps(self, wires: Sequence[Wire]) -> None:
+        """Several steps, one after the other."""
+        said = targets(self.house, self.intent, self.slots)
+        for wire in wires:
+            if wire.form == "set":
+                ids = said if wire.device.startswith("$") else self.house.members(wire.device)
+                for device_id in ids:
+                    device = self.house.devices[device_id]
+                    fitting = {k: v for k, v in wire.set.items() if k in device.properties}
+                    self.device(device, {k: self.resolve(device, k, v, self.slots) for k, v in fitting.items()})
+                continue
+            fills: dict[str, Fill] = {**self.slots, "house": self.house.id}
+            for device_id in said[:1]:
+                device = self.house.devices[device_id]
+                fills |= {"id": device.id, "name": device.name(self.tag), "device": device.id}
+                fills.setdefault("room", device.room)
+            self.commands.append(fill(wire, fills, self.house))
+
+    # --- replies ----------------------------------------------------------------------------------------------------
+
+    def reply(self) -> str:
+        """What the house says when it was done."""
+        devices = targets(self.house, self.intent, self.slots)
+        if self.limit and devices:
+            name, unit = self._property_of(devices[0])
+            return self.language.text(self.limit, device=names(self.house, devices, self.language), value=self._shown(name, self.value), unit=unit)
+        written = next(iter(texts_for(self.intent.reply, self.tag)), "") or next((t[0] for t in self.intent.reply.values()), "")
+        if not written:
+            if self.value is None or not devices:
+                return self.language.text("done")
+            written = "$device $value"
+        first = next(iter(self.intent.properties), "")
+        fills: dict[str, str] = {"house": self.house.name, "value": self._shown(first, self.value)}
+        if devices:
+            fills |= {"device": names(self.house, devices, self.language), "id": devices[0], "name": self.house.devices[devices[0]].name(self.tag)}
+            fills["room"] = self.house.room_name(self.house.devices[devices[0]].room, self.tag)
+        for name, value in self.slots.items():
+            if name == "room":
+                fills["room"] = self.house.room_name(str(value), self.tag)
+            elif name != "device" and not isinstance(value, tuple):
+                fills[name] = self._shown(name, self._sent(name, value))
+        for (_, name), value in self.changes.items():
+            fills.setdefault(name, self._shown(name, value))
+        return PLACEHOLDER.sub(lambda m: fills.get(m[1] or m[2], ""), written)
+
+    def _sent(self, slot: str, value: Value) -> Value:
+        """The value that was really sent for a slot."""
+        for name, written in self.intent.set.items():
+            if slot in placeholders(written):
+                sent = [v for (_, n), v in self.changes.items() if n == name]
+                return sent[0] if sent and all(v == sent[0] for v in sent) else value
+        return value
+
+    def _property_of(self, device: str) -> tuple[str, str]:
+        name = next(iter(self.intent.properties), "")
+        prop = self.house.devices[device].properties.get(name)
+        return name, unit_shown(prop.values, self.language) if prop else ""
+
+    def _shown(self, name: str, value: Value | None) -> str:
+        if value is None:
+            return ""
+        if isinstance(value, str) and value.startswith("#"):
+            return next((" ".join(w) for w, code in spoken_colours(self.language).items() if code == value), value)
+        values = self.house.slots.get(name) or next(
+            (d.properties[name].values for d in self.house.devices.values() if name in d.properties), None
+        )
+        if isinstance(value, str) and values is not None and value in values.spoken and self.tag in values.spoken[value]:
+            return values.spoken[value][self.tag][0]
+        return str(value) if isinstance(value, str) else str(tidy(value))
+
+
+class _OutOfRange(Refused):
+    def __init__(self, device: Device, prop: Property, value: Value) -> None:
+        super().__init__("out of range")
+        self.device, self.prop, self.value = device, prop, value
+
+
+class _Unknown(Refused):
+    def __init__(self, device: Device, name: str) -> None:
+        super().__init__("unknown")
+        self.device, self.name = device, name
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True
+
+
+def unit_shown(values: Values, language: Language) -> str:
+    """A unit as it stands behind a number in a reply."""
+    shown = {"celsius": " degrees", "percent": " percent"}.get(values.unit, f" {values.unit}" if values.unit else "")
+    own = language.section("texts").get("units", {})
+    return f" {own[values.unit]}" if values.unit in own else shown
+
+
+def names(house: House, ids: Sequence[str], language: Language, joiner: str = "and") -> str:
+    """Device names in a row: "galley lamp, saloon lamp and 2 more"."""
+    shown = [house.devices[d].name(language.tag) for d in ids]
+    if len(shown) > MOST_NAMED + 1:
+        rest = len(shown) - MOST_NAMED
+        return f"{', '.join(shown[:MOST_NAMED])} {language.text('and_more', count=rest)}"
+    if len(shown) < 2:
+        return "".join(shown)
+    return f"{', '.join(shown[:-1])} {language.text(joiner)} {shown[-1]}"
+
+
+def range_reply(house: House, intent: Intent, slots: Mapping[str, SlotValue], slot: str, tag: str) -> str:
+    """The reply to a value out of range: the range, the unit, and what was said."""
+    language = load_language(tag)
+    value = slots.get(slot)
+    for name, written in intent.set.items():
+        if slot in placeholders(written) or slot == name:
+            for device in targets(house, intent, slots):
+                prop = house.devices[device].properties.get(name)
+                if prop is not None and isinstance(value, (int, float)) and not prop.values.within(value):
+                    return _range_text(language, "range", prop.values, name, value, house.devices[device].name(tag))
+    values = house.slots.get(slot) or next((d.properties[slot].values for d in house.devices.values() if slot in d.properties), None)
+    if values is None or not isinstance(value, (int, float)):
+        return language.text("rejected")
+    return _range_text(language, "range_slot", values, slot, value, "")
+
+
+def _range_text(language: Language, name: str, values: Values, slot: str, value: float, device: str) -> str:
+    low, high = (tidy(v) if abs(v) != float("inf") else v for v in values.limits())
+    unit = " seconds" if values.duration else unit_shown(values, language)
+    return language.text(name, slot=slot.replace("_", " "), device=device, low=low, high=high, unit=unit, value=tidy(value))
+
+
+def act(house: House, intent: Intent, slots: Mapping[str, SlotValue], state: State, language: str = "") -> Action:
+    """What an intent does with its slots.
+
+    Args:
+        house: the house.
+        intent: one of its intents.
+        slots: every slot that the intent needs.
+        state: the last known values; a relative change and an answer need them.
+        language: the BCP 47 tag that the reply is in, the house's first one by default.
+
+    Returns:
+        The action; where ``refused`` is set there are no commands and the reply says why.
+    """
+    maker = _Maker(house, intent, slots, state, language)
+    try:
+        ids = targets(house, intent, slots)
+        for device_id in ids:
+            device = house.devices[device_id]
+            if intent.set:
+                fitting = {k: v for k, v in intent.set.items() if k in device.properties}
+                maker.device(device, {k: maker.resolve(device, k, v, slots) for k, v in fitting.items()})
+            for name, written in intent.change.items():
+                if name in device.properties:
+                    maker.change(device, name, written)
+            if intent.read:
+                known = state.get((device_id, intent.read))
+                if known is None:
+                    raise _Unknown(device, intent.read)
+                maker.value = known
+        maker.steps(intent.steps)
+    except _OutOfRange as error:
+        prop, value = error.prop, error.value
+        assert isinstance(value, (int, float))
+        text = _range_text(maker.language, "range", prop.values, prop.name, value, error.device.name(maker.tag))
+        return Action(reply=text, refused="range")
+    except _Unknown as error:
+        text = maker.language.text("unknown", slot=error.name.replace("_", " "), device=error.device.name(maker.tag))
+        return Action(reply=text, refused="unknown")
+    except Refused as error:
+        return Action(reply=f"{maker.language.text('rejected')}: {error}", refused="value")
+    return Action(tuple(maker.commands), maker.reply(), dict(maker.changes))

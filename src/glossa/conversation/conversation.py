@@ -1,0 +1,354 @@
+"""The conversation: asleep, awake, a question open, a mode; time comes in with every call."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from glossa.commands import Action, act
+from glossa.commands.action import names, range_reply
+from glossa.conversation.answers import Answer, Answers
+from glossa.conversation.event import Event
+from glossa.conversation.passcode import Keeper, expected
+from glossa.conversation.wake import WakeWords
+from glossa.hearing.language import load_language
+from glossa.house.model import House, Intent
+from glossa.house.values import Value, texts_for
+from glossa.matching import Match, Matcher, Outcome, Reading
+from glossa.matching.result import SlotValue
+
+
+@dataclass(frozen=True, slots=True)
+class Pending:
+    """A question that is open: what it is about, what it asks for, and until when it may be answered."""
+
+    kind: str
+    intent: str
+    slots: Mapping[str, SlotValue]
+    language: str
+    until: float
+    slot: str = ""
+    candidates: tuple[str, ...] = ()
+    reading: Reading | None = None
+
+
+class Conversation:
+    """One conversation with a house.
+
+    A pure state machine: the clock is handed in with every utterance, in seconds from any start. Time that goes
+    backwards counts as standing still.
+
+    Args:
+        house: the house.
+        matcher: a matcher of the same house, to share what it has compiled.
+        state: the known value of every (device, property); the initial ones by default, as for simulated devices.
+        secrets: the environment that holds the passcodes; None is offline, where each passcode's ``test`` counts.
+        awake: start awake even though the house has a wake word.
+    """
+
+    def __init__(
+        self,
+        house: House,
+        matcher: Matcher | None = None,
+        *,
+        state: Mapping[tuple[str, str], Value] | None = None,
+        secrets: Mapping[str, str] | None = None,
+        awake: bool = False,
+        mode: str = "",
+    ) -> None:
+        self.house = house
+        self.matcher = matcher or Matcher(house)
+        self.state: dict[tuple[str, str], Value] = dict(state) if state is not None else initial_state(house)
+        self.before: dict[tuple[str, str], Value] = {}
+        self.mode = mode
+        self.pending: Pending | None = None
+        self.last_devices: tuple[str, ...] = ()
+        self._always = awake
+        self._secrets = secrets
+        self._wake = WakeWords(house)
+        self._awake_until = float("-inf")
+        self._mode_stack: list[str] = []
+        self._mode_until = float("inf")
+        self._now = float("-inf")
+        self._keepers: dict[str, Keeper] = {}
+        self._last: tuple[str, float] | None = None
+        self._answers = Answers(self.matcher)
+        if mode:
+            self._mode_until = float("inf")
+
+    # --- time -------------------------------------------------------------------------------------------------------
+
+    def awake(self, at: float) -> bool:
+        """Whether the house listens without a wake word at a time."""
+        if self._always or self.house.wake is None:
+            return True
+        if self.mode and self.house.modes[self.mode].awake:
+            return True
+        return at <= self._awake_until or (self.pending is not None and at <= self.pending.until)
+
+    def tick(self, at: float) -> None:
+        """Let time pass: questions and modes run out."""
+        self._now = max(self._now, at)
+        if self.pending is not None and self._now > self.pending.until:
+            self.pending = None
+        while self.mode and self._now > self._mode_until:
+            self._mode_until += self.house.modes[self.mode].idle
+            self._leave_mode()
+
+    def _listen(self, at: float) -> None:
+        if self.house.wake is not None:
+            self._awake_until = at + self.house.wake.window
+
+    def _sleep(self) -> None:
+        self._awake_until = float("-inf")
+        self.pending = None
+
+    # --- utterances -------------------------------------------------------------------------------------------------
+
+    def hear(self, text: str, at: float = 0.0, language: str = "") -> Event:
+        """What comes of an utterance.
+
+        Args:
+            text: what was heard.
+            at: the time in seconds.
+            language: a BCP 47 tag, where the recogniser knows it; the house's other languages are off then.
+        """
+        self.tick(at)
+        at = self._now
+        if self._last is not None and text == self._last[0] and at - self._last[1] < self.house.repeat:
+            return self._event(text, at, Outcome.ASLEEP, reason="repeated")
+        self._last = (text, at)
+        woken = self._wake.hear(text) if self.house.wake is not None else None
+        if woken is not None:
+            self._listen(at)
+            if not woken.rest:
+                self.pending = None
+                return self._event(text, at, Outcome.WAKE, reply=load_language(language or self.house.languages[0]).text("awake"))
+            return replace(self._understand(woken.rest, at, language), utterance=text)
+        if not self.awake(at):
+            return self._event(text, at, Outcome.ASLEEP, reason="asleep")
+        return self._understand(text, at, language)
+
+    def _understand(self, text: str, at: float, language: str) -> Event:
+        tag = language or (self.pending.language if self.pending else self.house.languages[0])
+        if self.house.wake is not None and self._wake.ends(text):
+            self._sleep()
+            return self._event(text, at, Outcome.SLEEP, reply=load_language(tag).text("asleep"))
+        if self.pending is not None:
+            event = self._answered(text, at, tag, self.pending)
+            if event is not None:
+                return event
+        match = self.matcher.match(text, language, self.mode)
+        if match.outcome == Outcome.CANCEL:
+            text_id = "cancelled" if self.pending else "nothing"
+            self.pending = None
+            return self._event(text, at, Outcome.CANCEL, reply=load_language(match.language).text(text_id), language=match.language)
+        if match.outcome == Outcome.REJECT and self.last_devices:
+            match = self._with_last(text, match, language)
+        return self._carry(text, match, at)
+
+    def _with_last(self, text: str, match: Match, language: str) -> Match:
+        """"a bit brighter", "turn it off": what lacks a device is about the last one."""
+        best = match.best
+        if best is None or match.reason != "missing" or best.missing != ("device",) or "mentioned" in best.guards:
+            return match
+        found = self.matcher.about(match, self.last_devices, self.mode)
+        return found if found is not None else match
+
+    def _carry(self, text: str, match: Match, at: float, *, confirmed: bool = False) -> Event:
+        best = match.best
+        if best is None:
+            reply = load_language(match.language or self.house.languages[0]).text("rejected")
+            return self._event(text, at, Outcome.REJECT, reply=reply, match=match)
+        intent = self.house.intents[best.intent]
+        slots = dict(best.slots)
+        said_pin = str(slots.pop("pin", ""))
+        text = _starred(text) if said_pin else text
+        action = act(self.house, intent, slots, self.state, best.language) if not best.missing and not best.which else Action()
+        if match.outcome == Outcome.REJECT:
+            return self._event(text, at, Outcome.REJECT, match, slots, reply=self._why_not(match, best, intent))
+        if action.refused and not best.missing and not best.which:
+            return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=action.reply), reason=action.refused)
+        if match.outcome in (Outcome.CONFIRM, Outcome.ASK):
+            if match.reason == "pin":
+                return self._passcode(text, at, match, intent, slots, said_pin, best.language)
+            self._listen(at)
+            question = self._question(match, best, intent, action)
+            self.pending = Pending(
+                kind=match.reason if match.outcome == Outcome.ASK else "confirm",
+                intent=intent.id,
+                slots=slots,
+                language=best.language,
+                until=at + self.house.window,
+                slot=match.detail if match.reason == "missing" else "device",
+                candidates=tuple(slots["device"]) if match.reason == "which" and isinstance(slots.get("device"), tuple) else (),
+                reading=best,
+            )
+            return self._event(text, at, match.outcome, match, slots, action, question)
+        return self._do(text, at, intent, slots, action, match)
+
+    def _do(self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None) -> Event:
+        self.pending = None
+        for key, value in (action.changes or {}).items():
+            if key in self.state:
+                self.before[key] = self.state[key]
+            self.state[key] = value
+        device = slots.get("device")
+        if isinstance(device, tuple):
+            self.last_devices = device
+        elif intent.device:
+            self.last_devices = self.house.members(intent.device)
+        if intent.leave_mode:
+            self._leave_mode()
+        if intent.enter_mode:
+            self._enter_mode(intent.enter_mode)
+        if self.mode:
+            self._mode_until = at + self.house.modes[self.mode].idle
+        if self.house.wake is not None:
+            if self.house.wake.after_command == "stay":
+                self._listen(at)
+            else:
+                self._sleep()
+        return self._event(text, at, Outcome.ACCEPT, match, slots, action, action.reply, intent=intent.id)
+
+    def _enter_mode(self, mode: str) -> None:
+        if self.mode != mode:
+            if self.mode and len(self._mode_stack) < 16:
+                self._mode_stack.append(self.mode)
+            self.mode = mode
+
+    def _leave_mode(self) -> None:
+        self.mode = self._mode_stack.pop() if self._mode_stack else ""
+
+    # --- questions --------------------------------------------------------------------------------------------------
+
+    def _answered(self, text: str, at: float, tag: str, pending: Pending) -> Event | None:
+        """What comes of an answer to the open question; None where the text is no answer."""
+        answer = self._answers.read(text, pending.kind, pending.slot, pending.candidates, self.house.intents[pending.intent], pending.slots, pending.language)
+        if answer is None:
+            return None
+        intent = self.house.intents[pending.intent]
+        if answer.kind in ("no", "cancel"):
+            self.pending = None
+            return self._event(text, at, Outcome.CANCEL, reply=load_language(pending.language).text("cancelled"))
+        slots = dict(pending.slots)
+        if pending.kind == "pin":
+            return self._passcode(_starred(text), at, None, intent, slots, answer.value if isinstance(answer.value, str) else "", pending.language)
+        return self._complete(text, at, pending, intent, slots, answer)
+
+    def _complete(self, text: str, at: float, pending: Pending, intent: Intent, slots: dict[str, SlotValue], answer: Answer) -> Event:
+        if answer.kind == "value":
+            slots[pending.slot] = answer.value
+        if answer.outside:
+            reply = range_reply(self.house, intent, slots, pending.slot, pending.language)
+            self.pending = replace(pending, until=at + self.house.window)
+            return replace(self._event(text, at, Outcome.REJECT, slots=slots, reply=reply, intent=intent.id), reason="range", detail=pending.slot)
+        if answer.which and isinstance(answer.value, tuple):
+            self.pending = replace(pending, slots=slots, candidates=answer.value, until=at + self.house.window)
+            self._listen(at)
+            question = self._which(answer.value, pending.language)
+            return self._event(text, at, Outcome.ASK, slots=slots, reply=question, intent=intent.id)
+        action = act(self.house, intent, slots, self.state, pending.language)
+        if action.refused:
+            self.pending = replace(pending, until=at + self.house.window) if action.refused == "range" else None
+            return replace(self._event(text, at, Outcome.REJECT, slots=slots, reply=action.reply, intent=intent.id), reason=action.refused)
+        if intent.pin is not None:
+            return self._passcode(text, at, None, intent, slots, "", pending.language)
+        if intent.confirm == "always" and pending.kind != "confirm":
+            reading = Reading(intent.id, slots, 1.0, 0.0, 1.0, pending.language)
+            return self._carry(text, Match(text, Outcome.CONFIRM, (reading,), 1.0, "always", "", pending.language), at)
+        return self._do(text, at, intent, slots, action, None)
+
+    def _passcode(
+        self, text: str, at: float, match: Match | None, intent: Intent, slots: Mapping[str, SlotValue], said: str, tag: str
+    ) -> Event:
+        language = load_language(tag)
+        pin = intent.pin
+        assert pin is not None
+        keeper = self._keepers.setdefault(intent.id, Keeper())
+        code = expected(pin, self._secrets)
+        wait = keeper.locked(at)
+        if not code or wait:
+            self.pending = None
+            reply = language.text("pin_locked", seconds=round(wait)) if wait else language.text("pin_missing")
+            return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=reply, intent=intent.id), reason="locked" if wait else "no passcode")
+        action = act(self.house, intent, slots, self.state, tag)
+        if said and keeper.check(pin, code, said, at):
+            return self._do(text, at, intent, slots, action, match)
+        self._listen(at)
+        locked = keeper.locked(at)
+        self.pending = None if locked else Pending("pin", intent.id, slots, tag, at + self.house.window, "pin")
+        if not said:
+            return self._event(text, at, Outcome.ASK, match, slots, action, language.text("pin"), intent=intent.id)
+        reply = language.text("pin_locked", seconds=round(locked)) if locked else language.text("pin_wrong")
+        return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=reply, intent=intent.id), reason="passcode")
+
+    def _question(self, match: Match, best: Reading, intent: Intent, action: Action) -> str:
+        language = load_language(best.language)
+        if match.reason == "missing":
+            asked = next(iter(texts_for(intent.ask.get(match.detail, {}), best.language)), "")
+            asked = asked or next((t[0] for t in intent.ask.get(match.detail, {}).values()), "")
+            return asked or language.text("ask", slot=match.detail.replace("_", " "))
+        if match.reason == "which":
+            device = best.slots.get("device")
+            return self._which(device if isinstance(device, tuple) else (), best.language)
+        what = action.reply or intent.id.replace("_", " ")
+        if not texts_for(intent.reply, best.language) and not intent.properties:
+            what = intent.id.replace("_", " ")
+        return language.text("confirm_action" if match.reason == "always" else "confirm", what=what)
+
+    def _which(self, ids: tuple[str, ...], tag: str) -> str:
+        language = load_language(tag)
+        return language.text("which", options=names(self.house, ids, language, "or"))
+
+    def _why_not(self, match: Match, best: Reading, intent: Intent) -> str:
+        language = load_language(best.language)
+        if match.reason == "range":
+            return range_reply(self.house, intent, best.slots, match.detail, best.language)
+        if match.reason == "mode" and match.detail:
+            return language.text("wrong_mode", mode=match.detail.replace("_", " "))
+        return language.text("rejected")
+
+    def _event(
+        self,
+        text: str,
+        at: float,
+        outcome: Outcome,
+        match: Match | None = None,
+        slots: Mapping[str, SlotValue] | None = None,
+        action: Action | None = None,
+        reply: str = "",
+        *,
+        intent: str | None = None,
+        reason: str = "",
+        language: str = "",
+    ) -> Event:
+        best = match.best if match else None
+        return Event(
+            utterance=text,
+            at=at,
+            outcome=outcome,
+            intent=intent or (best.intent if best else None),
+            slots={k: v for k, v in (slots or {}).items() if k != "pin"},
+            commands=action.commands if action else (),
+            reply=reply,
+            changes=dict(action.changes or {}) if action and outcome == Outcome.ACCEPT else {},
+            score=match.score if match else 0.0,
+            margin=match.margin if match else 0.0,
+            language=language or (match.language if match else ""),
+            reason=reason or (match.reason if match else ""),
+            detail=match.detail if match else "",
+            mode=self.mode,
+            awake=self.awake(at),
+            match=match,
+        )
+
+
+def initial_state(house: House) -> dict[tuple[str, str], Value]:
+    """Where the simulated devices of a house start."""
+    return {(d.id, name): p.values.start() for d in house.devices.values() for name, p in d.properties.items()}
+
+
+def _starred(text: str) -> str:
+    """A text without what could be a passcode: every word and number but the first few letters is hidden."""
+    return "****" if text else text

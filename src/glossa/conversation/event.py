@@ -1,0 +1,47 @@
+"""What comes of an utterance."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from glossa.commands import Command
+from glossa.house.values import Value
+from glossa.matching.result import Match, Outcome, SlotValue
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """What the house did with one utterance.
+
+    Attributes:
+        utterance: the text, a passcode in it starred out.
+        at: seconds on the clock that was handed in.
+        outcome: see :class:`~glossa.matching.Outcome`.
+        intent, slots: the best reading, also where it was not carried out; never a passcode.
+        commands: what is sent on ``accept``; on ``confirm`` and ``ask`` what would follow.
+        reply: what the house says, ``""`` for nothing.
+        changes: the values that the commands set.
+        score, margin, language: of the match.
+        reason, detail: why, in short names.
+        mode: the mode afterwards, ``""`` for none.
+        awake: whether the house listens afterwards.
+        match: the match itself, where there was one.
+    """
+
+    utterance: str
+    at: float
+    outcome: Outcome
+    intent: str | None = None
+    slots: Mapping[str, SlotValue] = field(default_factory=dict)
+    commands: tuple[Command, ...] = ()
+    reply: str = ""
+    changes: Mapping[tuple[str, str], Value] = field(default_factory=dict)
+    score: float = 0.0
+    margin: float = 0.0
+    language: str = ""
+    reason: str = ""
+    detail: str = ""
+    mode: str = ""
+    awake: bool = True
+    match: Match | None = None

@@ -1,0 +1,112 @@
+"""Wake words: whether an utterance starts with one, by sound and by letters."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from glossa.hearing.language import load_language
+from glossa.hearing.phones import distance, letters, phones
+from glossa.hearing.tokens import Token, tokenize
+from glossa.house.model import House
+
+Words = tuple[str, ...]
+SLIP = 1.6
+"""A wake word ``d`` apart scores ``1 - SLIP * d``."""
+
+
+@dataclass(frozen=True, slots=True)
+class Woken:
+    """A wake word at the start of an utterance: its score 0 to 1, and the text behind it."""
+
+    score: float
+    word: str
+    rest: str
+
+
+class WakeWords:
+    """Listens for the wake words and end phrases of a house."""
+
+    def __init__(self, house: House) -> None:
+        self.house = house
+        self._forms: list[tuple[Words, Words, str]] = []
+        wake = house.wake
+        self.accept = wake.accept if wake else 1.0
+        if wake is None:
+            return
+        for language, ways in wake.words.items():
+            for way in ways:
+                self._forms.append((way, way, language or house.languages[0]))
+        for language, ways in wake.also_heard.items():
+            first = next((w for ws in wake.words.values() for w in ws), ())
+            for way in ways:
+                self._forms.append((way, first, language or house.languages[0]))
+
+    def hear(self, text: str) -> Woken | None:
+        """The best wake word at the start of a text, after filler, where it reaches the house's threshold."""
+        best = self.best(text)
+        return best if best is not None and best.score >= self.accept else None
+
+    def best(self, text: str) -> Woken | None:
+        """The best candidate for a wake word at the start of a text, whatever its score."""
+        tokens = tokenize(text)
+        words = tuple(t.word for t in tokens)
+        best: Woken | None = None
+        for heard, meant, tag in self._forms:
+            for start in self._starts(words, tag):
+                for length in range(max(1, len(heard) - 1), len(heard) + 2):
+                    end = start + length
+                    if end > len(words):
+                        continue
+                    score = self.score(words[start:end], heard, tag)
+                    if best is None or score > best.score + 1e-9:
+                        best = Woken(score, " ".join(meant), _rest(text, tokens, end))
+        return best
+
+    def score(self, said: Words, meant: Words, tag: str) -> float:
+        """How well what was said fits a wake word, 0 to 1."""
+        if said == meant:
+            return 1.0
+        one, other = "".join(said), "".join(meant)
+        by_sound = distance(tuple(p for w in said for p in phones(w, tag)), tuple(p for w in meant for p in phones(w, tag)))
+        by_letter = distance(letters(one), letters(other))
+        near, far = sorted((by_sound, by_letter))
+        return round(max(0.0, 1.0 - SLIP * (0.7 * near + 0.3 * far)), 6)
+
+    @staticmethod
+    def _starts(words: Words, tag: str) -> list[int]:
+        filler = load_language(tag).filler
+        starts, at = [0], 0
+        while at < len(words):
+            length = filler.at(words, at)
+            if not length:
+                break
+            at += length
+            starts.append(at)
+        return starts
+
+    def ends(self, text: str) -> bool:
+        """Whether a text is an end phrase, but for filler."""
+        wake = self.house.wake
+        if wake is None:
+            return False
+        words = tuple(t.word for t in tokenize(text))
+        for language, ways in wake.end.items():
+            tag = language or self.house.languages[0]
+            filler = load_language(tag).filler
+            bare: list[str] = []
+            at = 0
+            while at < len(words):
+                length = filler.at(words, at)
+                if not length or any(words[at : at + len(w)] == w for w in ways):
+                    bare.append(words[at])
+                    at += 1
+                else:
+                    at += length
+            for way in ways:
+                if words == way or tuple(bare) == way or (len(words) == len(way) and self.score(words, way, tag) >= self.accept):
+                    return True
+        return False
+
+
+def _rest(text: str, tokens: tuple[Token, ...], end: int) -> str:
+    return text[tokens[end - 1].end :].lstrip(" ,.;:!?-") if end < len(tokens) else ""

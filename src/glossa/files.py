@@ -1,0 +1,99 @@
+"""House files on disk: where a house lies, and reading it together with its phrase tables."""
+
+from __future__ import annotations
+
+import os
+import tomllib
+from importlib import resources
+from pathlib import Path
+
+from glossa.house import House, HouseError, Problem, read_house
+
+HOUSE_FILE = "house.toml"
+MOST_BYTES = 10_000_000
+
+
+def samples() -> tuple[str, ...]:
+    """The names of the sample houses in the package."""
+    folder = resources.files("glossa") / "samples"
+    return tuple(sorted(p.name for p in folder.iterdir() if (p / HOUSE_FILE).is_file()))
+
+
+def find_house(place: str | os.PathLike[str]) -> Path:
+    """The house file that a path means: the file itself, the one in a folder, or a sample house by its name.
+
+    Raises:
+        HouseError: where there is none.
+
+    >>> find_house("marigold").name
+    'house.toml'
+    """
+    path = Path(place)
+    if path.is_dir() and (path / HOUSE_FILE).is_file():
+        return path / HOUSE_FILE
+    if path.is_file():
+        return path
+    if str(place) in samples():
+        return Path(str(resources.files("glossa") / "samples" / str(place) / HOUSE_FILE))
+    if path.is_dir():
+        message = f"the folder holds no {HOUSE_FILE}"
+    else:
+        message = "there is no such file or folder"
+    raise HouseError([Problem(str(place), 0, "", message, f"start one with 'glossa new {place}', or try a sample: {', '.join(samples())}")])
+
+
+def read_text(path: Path, shown: str = "") -> str:
+    """The text of a UTF-8 file, with or without a byte order mark.
+
+    Raises:
+        HouseError: where it can't be read, is not UTF-8, or is larger than ``MOST_BYTES``.
+    """
+    shown = shown or str(path)
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise HouseError([Problem(shown, 0, "", f"the file is larger than {MOST_BYTES // 1_000_000} MB")])
+        data = path.read_bytes()
+    except OSError as error:
+        raise HouseError([Problem(shown, 0, "", f"can't be read: {error.strerror or error}")]) from None
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        raise HouseError([Problem(shown, line, "", f"not UTF-8: byte {data[error.start]:#04x}", "save the file as UTF-8")]) from None
+
+
+def load_house(place: str | os.PathLike[str]) -> House:
+    """Read a house from a file, a folder with a ``house.toml``, or the name of a sample house.
+
+    Raises:
+        HouseError: with every problem of the house file and of its phrase tables.
+
+    >>> load_house("marigold").name
+    'Marigold'
+    """
+    path = find_house(place)
+    text = read_text(path)
+    sheets: dict[str, str] = {}
+    problems: list[Problem] = []
+    for name in _sheet_names(text):
+        try:
+            sheets[name] = read_text(path.parent / name, name)
+        except HouseError as error:
+            if (path.parent / name).exists():
+                problems += error.problems
+                sheets[name] = "phrase\n"
+    try:
+        house = read_house(text, sheets, str(path))
+    except HouseError as error:
+        raise HouseError([*error.problems, *problems]) from None
+    if problems:
+        raise HouseError(problems)
+    return house
+
+
+def _sheet_names(text: str) -> list[str]:
+    try:
+        names = tomllib.loads(text).get("house", {}).get("tables", [])
+    except (tomllib.TOMLDecodeError, AttributeError, RecursionError):
+        return []
+    return [n for n in names if isinstance(n, str)] if isinstance(names, list) else []

@@ -1,0 +1,251 @@
+"""Device expressions: names, rooms, groups, nouns in singular and plural, "and", "all", "except", and what they stand for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from glossa.hearing.language import PhraseSet
+from glossa.hearing.lexicon import Atom, Entry, Lexicon
+from glossa.hearing.vocabulary import Step
+
+WRONG_ROOM, MOVED, ALONE = 0.3, 0.03, 0.02
+MOST_JOINED = 12
+
+# In this order one reading of the same words goes before another.
+_RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "noun": 3, "part": 4}
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """One thing that is named: the devices that it may be, and whether it means all of them."""
+
+    ids: tuple[str, ...]
+    many: bool
+    rank: int
+    wrong_room: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Expression:
+    """A device expression over tokens ``start`` to ``end``."""
+
+    start: int
+    end: int
+    cost: float
+    references: tuple[Reference, ...]
+    excepted: tuple[Reference, ...] = ()
+    steps: tuple[Step, ...] = ()
+
+    @property
+    def rank(self) -> int:
+        """The lowest precedence of its parts; smaller goes first."""
+        return max(r.rank for r in self.references)
+
+
+@dataclass(frozen=True, slots=True)
+class Devices:
+    """What an expression stands for under a property.
+
+    Attributes:
+        ids: the devices in the file's order, or the candidates of a question.
+        which: whether the house has to ask which of them is meant.
+        wrong_room: whether a room was named in which it is not.
+        several: whether a group, a plural or a list was named.
+    """
+
+    ids: tuple[str, ...]
+    which: bool = False
+    wrong_room: bool = False
+    several: bool = False
+
+
+class Things:
+    """Finds the device expressions of utterances of one house."""
+
+    def __init__(self, lexicon: Lexicon) -> None:
+        self.lexicon = lexicon
+        grammar = lexicon.language
+        self._all = grammar.phrases("grammar", "all")
+        self._everything = grammar.phrases("grammar", "everything")
+        self._and = grammar.phrases("grammar", "and")
+        self._except = grammar.phrases("grammar", "except")
+        self._inside = grammar.phrases("grammar", "inside")
+        self._room_of = {d.id: d.room for d in lexicon.house.devices.values()}
+        self._every = tuple(lexicon.house.devices)
+        self._one = frozenset(grammar.section("grammar").get("one", ("one", "ones")))
+
+    def expressions(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]]) -> list[Expression]:
+        """Every device expression of an utterance; joined ones beside their parts."""
+        single: list[list[Expression]] = [self._starting(words, atoms, at) for at in range(len(words))]
+        found: list[Expression] = []
+        for at in range(len(words)):
+            for one in single[at]:
+                found.append(one)
+                joined = self._joined(one, words, single)
+                if joined is not one:
+                    found.append(joined)
+        return found
+
+    def resolve(self, expression: Expression, properties: Iterable[str]) -> Devices | None:
+        """The devices that an expression stands for among those that have all the properties; None where there is none."""
+        needed = tuple(properties)
+        devices = self.lexicon.house.devices
+
+        def fit(reference: Reference) -> tuple[str, ...]:
+            return tuple(d for d in reference.ids if all(p in devices[d].properties for p in needed))
+
+        held: dict[str, None] = {}
+        which: tuple[str, ...] = ()
+        wrong = several = False
+        for reference in expression.references:
+            ids = fit(reference)
+            if not ids:
+                return None
+            if reference.many or len(ids) == 1:
+                held.update(dict.fromkeys(ids))
+                several |= reference.many
+            elif which:
+                return None
+            else:
+                which = ids
+            wrong |= reference.wrong_room
+        if which:
+            left = tuple(d for d in which if d not in held)
+            return Devices(left or which, which=True, wrong_room=wrong) if len(left) != 1 else Devices(self._order((*held, *left)), False, wrong, True)
+        out = {d for r in expression.excepted for d in r.ids}
+        ids = self._order(d for d in held if d not in out)
+        return Devices(ids, False, wrong, several or len(expression.references) > 1) if ids else None
+
+    def _order(self, ids: Iterable[str]) -> tuple[str, ...]:
+        held = set(ids)
+        return tuple(d for d in self._every if d in held)
+
+    # --- parts ------------------------------------------------------------------------------------------------------
+
+    def _skip(self, words: Sequence[str], at: int) -> int:
+        """The next token that is no article."""
+        while at < len(words) and words[at] in self.lexicon.articles:
+            at += 1
+        return at
+
+    def _starting(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int) -> list[Expression]:
+        found: list[Expression] = []
+        for length in self._everything.starts(words, at):
+            end = at + length
+            found.append(Expression(at, end, 0.0, (Reference(self._every, True, _RANK["all"]),)))
+            for room, after, cost, steps in self._rooms_after(words, atoms, end):
+                ids = tuple(d for d in self._every if self._room_of[d] == room)
+                if ids:
+                    found.append(Expression(at, after, cost, (Reference(ids, True, _RANK["all"]),), (), steps))
+        quantified = [at + length for length in self._all.starts(words, at)]
+        for here, every in ((at, False), *((q, True) for q in quantified)):
+            core = self._skip(words, here) if every else here
+            if core >= len(words):
+                continue
+            for atom in atoms[core]:
+                if atom.entry.kind == "room":
+                    found += self._room_first(words, atoms, at, atom, every)
+                elif atom.entry.kind != "value":
+                    found += self._thing_first(words, atoms, at, atom, every)
+        return found
+
+    def _reference(self, entry: Entry, every: bool, room: str | None) -> Reference | None:
+        """What an entry stands for in a room, or anywhere."""
+        if every and entry.kind in ("name", "rest", "part"):
+            return None
+        many = entry.many or every
+        ids, wrong = entry.ids, False
+        if room is not None and entry.kind != "group":
+            inside = tuple(d for d in ids if self._room_of[d] == room)
+            if not inside and (entry.kind == "name" or len(ids) == 1):
+                wrong = True
+            elif not inside:
+                return None
+            else:
+                ids = inside
+        elif room is not None:
+            ids = tuple(d for d in ids if self._room_of[d] == room)
+            if not ids:
+                return None
+        if entry.kind == "rest" and (room is None or wrong):
+            return None
+        return Reference(ids, many, _RANK[entry.kind], wrong)
+
+    def _thing_first(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, atom: Atom, every: bool) -> list[Expression]:
+        found = []
+        alone = self._reference(atom.entry, every, None)
+        if alone is not None:
+            found.append(Expression(at, atom.end, atom.cost, (alone,), (), atom.steps))
+        for room, end, cost, steps in self._rooms_after(words, atoms, atom.end):
+            reference = self._reference(atom.entry, every, room)
+            if reference is not None:
+                price = cost + (WRONG_ROOM if reference.wrong_room else 0.0)
+                found.append(Expression(at, end, atom.cost + price, (reference,), (), (*atom.steps, *steps)))
+        return found
+
+    def _room_first(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, room: Atom, every: bool) -> list[Expression]:
+        found = []
+        here = self._skip(words, room.end)
+        for length in self._all.starts(words, here) if here < len(words) else ():
+            found += self._after_room(words, atoms, at, room, self._skip(words, here + length), True)
+        return found + self._after_room(words, atoms, at, room, here, every)
+
+    def _after_room(
+        self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, room: Atom, here: int, every: bool
+    ) -> list[Expression]:
+        found = []
+        for atom in atoms[here] if here < len(words) else ():
+            if atom.entry.kind in ("room", "value"):
+                continue
+            reference = self._reference(atom.entry, every, room.entry.ids[0])
+            if reference is not None:
+                cost = room.cost + atom.cost + (WRONG_ROOM if reference.wrong_room else MOVED if atom.entry.kind == "rest" else 0.0)
+                found.append(Expression(at, atom.end, cost, (reference,), (), (*room.steps, *atom.steps)))
+        return found
+
+    def _rooms_after(
+        self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int
+    ) -> list[tuple[str, int, float, tuple[Step, ...]]]:
+        """(room, end, cost, steps) of every room named right behind, as in "in the galley"."""
+        found = []
+        if at >= len(words):
+            return found
+        starts = [(self._skip(words, at + length), MOVED) for length in self._inside.starts(words, at)]
+        starts.append((self._skip(words, at), MOVED + ALONE))
+        for here, price in starts:
+            for atom in atoms[here] if here < len(words) else ():
+                if atom.entry.kind == "room":
+                    found.append((atom.entry.ids[0], atom.end, price + atom.cost, atom.steps))
+        return found
+
+    def _joined(self, first: Expression, words: Sequence[str], single: Sequence[Sequence[Expression]]) -> Expression:
+        """An expression with everything that "and" and "except" add to it."""
+        joined = first
+        for _ in range(MOST_JOINED):
+            at = joined.end
+            if at >= len(words):
+                break
+            more = self._next(self._and, words, at, single)
+            if more is not None and not joined.excepted:
+                joined = replace(
+                    joined, end=more.end, cost=joined.cost + more.cost, references=(*joined.references, *more.references), steps=(*joined.steps, *more.steps)
+                )
+                continue
+            if more is None and any(r.many for r in joined.references):
+                more = self._next(self._except, words, at, single)
+            if more is None:
+                break
+            joined = replace(
+                joined, end=more.end, cost=joined.cost + more.cost, excepted=(*joined.excepted, *more.references), steps=(*joined.steps, *more.steps)
+            )
+        return joined
+
+    def _next(self, joiner: PhraseSet, words: Sequence[str], at: int, single: Sequence[Sequence[Expression]]) -> Expression | None:
+        for length in joiner.starts(words, at):
+            here = self._skip(words, at + length)
+            if here < len(words) and single[here]:
+                best = min(single[here], key=lambda e: (-(e.end - e.start) + e.cost, e.rank, e.end))
+                alone = best.end < len(words) and words[best.end] in self._one
+                return replace(best, end=best.end + 1) if alone else best
+        return None

@@ -1,0 +1,111 @@
+"""From a line of text to tokens: folded words that remember where they stood."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+from glossa.house.text import fold
+
+MOST_LETTERS = 10_000
+"""Letters of an utterance that are looked at; what is beyond is not a command."""
+
+MOST_TOKENS = 60
+"""Tokens that one command can have; a longer line is talk."""
+
+_PIECE = re.compile(
+    r"""(?P<number>(?:(?<![\w.,-])-(?=\d))?\d+(?:,\d{3})+(?:\.\d+)?(?!\d)|(?:(?<![\w.,-])-(?=\d))?\d+(?:[.,]\d+)?|(?<!\w)\.\d+)
+      |(?P<percent>%|٪|°)|(?P<word>[^\W\d_]+(?:['’‘ʼ`´][^\W\d_]+)*['’]?)""",
+    re.VERBOSE,
+)
+_EXPONENT = re.compile(r"\d[\d.,]*[eE][+-]?\d+")
+_FRACTION_SLASH = re.compile(r"\s*[/⁄]\s*")
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """One word or number of an utterance.
+
+    Attributes:
+        word: the folded word; a number's digits as written, without separators.
+        start, end: where it stood in the text, as character indices.
+        number: the value of digits, else None. A fraction such as 1/2 is one token.
+        glued: whether nothing stands between it and the token before, as in ``90s`` and ``75%``.
+    """
+
+    word: str
+    start: int
+    end: int
+    number: float | None = None
+    glued: bool = False
+
+
+def tokenize(text: str) -> tuple[Token, ...]:
+    """The tokens of a text; control characters and punctuation are dropped.
+
+    >>> [t.word for t in tokenize("Don't set it to 1,000 or 75%, please!")]
+    ['dont', 'set', 'it', 'to', '1000', 'or', '75', 'percent', 'please']
+    """
+    text = text[:MOST_LETTERS]
+    found: list[Token] = []
+    last = -1
+    exponents = [m.span() for m in _EXPONENT.finditer(text)] if "e" in text or "E" in text else []
+    plain = _without_small_numbers(text) if not text.isascii() else text
+    for piece in _PIECE.finditer(plain):
+        start, end = piece.span()
+        if any(a <= start < b for a, b in exponents):
+            if found and found[-1].end == end or any(a == start for a, _ in exponents):
+                found.append(Token(fold(plain[start:end]) + "e", start, end))
+            continue
+        glued = start == last
+        last = end
+        if piece.lastgroup == "number":
+            token = _number(piece.group(), start, end, glued)
+        elif piece.lastgroup == "percent":
+            token = Token("degrees" if piece.group() == "°" else "percent", start, end, None, glued)
+        else:
+            word = re.sub(r"['’‘ʼ`´]", "", fold(piece.group()))
+            token = Token(word, start, end, None, glued)
+        if token.word:
+            found.append(token)
+    return tuple(_join_fractions(found, text))
+
+
+def _without_small_numbers(text: str) -> str:
+    """The text with ``½``, ``²`` and their like blanked out, each in its own place; fractions are put back as tokens."""
+    return "".join(" " if unicodedata.category(c) == "No" else c for c in text)
+
+
+def _number(written: str, start: int, end: int, glued: bool) -> Token:
+    digits = "".join(str(unicodedata.digit(c)) if c.isdigit() and not c.isascii() else c for c in written)
+    if re.fullmatch(r"-?\d+(,\d{3})+(\.\d+)?", digits):
+        digits = digits.replace(",", "")
+    digits = digits.replace(",", ".")
+    value = float(digits) if len(digits) < 300 else float("inf")
+    return Token(digits, start, end, value, glued)
+
+
+def _join_fractions(tokens: list[Token], text: str) -> list[Token]:
+    """Digits with a slash between them become one token; vulgar fractions become tokens of their own."""
+    found: list[Token] = []
+    for token in tokens:
+        before = found[-1] if found else None
+        if (
+            before is not None
+            and before.number is not None
+            and token.number is not None
+            and _FRACTION_SLASH.fullmatch(text[before.end : token.start])
+        ):
+            value = before.number / token.number if token.number else None
+            word = f"{before.word}/{token.word}"
+            found[-1] = replace(before, word=word, end=token.end, number=value)  # 1/0 keeps no number
+        else:
+            found.append(token)
+    for at, char in enumerate(text):
+        if not char.isascii() and unicodedata.category(char) == "No":
+            share = Fraction(unicodedata.numeric(char, 2.0)).limit_denominator(100)
+            if 0 < share < 1:
+                found.append(Token(f"{share.numerator}/{share.denominator}", at, at + 1, float(share)))
+    return sorted(found, key=lambda t: t.start)

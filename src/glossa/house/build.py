@@ -1,0 +1,647 @@
+"""From the text of a house file to a checked :class:`~glossa.house.model.House`.
+
+The reader goes on after an error, so that everything that is wrong is told at once; nothing is returned unless all is
+well.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+from itertools import product
+from typing import Any
+
+import msgspec
+
+from glossa.house import check, schema, sheets
+from glossa.house.lines import line_of
+from glossa.house.model import (
+    Device,
+    Group,
+    House,
+    HouseWords,
+    Intent,
+    Kind,
+    Link,
+    Matching,
+    Mode,
+    Phrase,
+    Pin,
+    Property,
+    Wake,
+)
+from glossa.house.notation import NotationError, expand
+from glossa.house.problems import HouseError, Problem, nearest
+from glossa.house.schema import Path, SECTIONS, TABLES, StepSection, ValuesSection, convert, options_at
+from glossa.house.text import words
+from glossa.house.values import NO_TEXTS, Texts, Value, Values, tidy
+from glossa.house.wires import read_wire
+
+Spoken = dict[str, tuple[tuple[str, ...], ...]]
+ONLY_LINK = "simulated"
+MOST_NAMES = 500
+
+
+class Reader:
+    """Reads one house; ``problems`` grows as it goes."""
+
+    def __init__(self, text: str, file: str) -> None:
+        self.text, self.file = text, file
+        self.problems: list[Problem] = []
+        self.languages: tuple[str, ...] = ("en",)
+        self.rooms: dict[str, Spoken] = {}
+        self.link_types: dict[str, str] = {}
+
+    def bad(self, path: Path, message: str, hint: str = "") -> None:
+        """Note a problem at a key path of the house file."""
+        key = ".".join(str(p) for p in path)
+        self.problems.append(Problem(self.file, line_of(self.text, path), key, message, hint))
+
+    def note_errors(self, at: Path, shape: Any, errors: Iterable[tuple[Path, str]]) -> None:
+        """Note what the schema found, with the nearest known word."""
+        for path, message in errors:
+            hint = ""
+            if message.startswith("unknown key"):
+                hint = nearest(str(path[-1]), options_at(shape, path[:-1]))
+            elif message.startswith("unknown value"):
+                hint = nearest(message.split("'")[1], options_at(shape, path))
+            self.bad((*at, *path), message, hint)
+
+    def section(self, raw: Mapping[str, Any], name: str) -> Any:
+        """One section converted, with its defaults where it is missing; None where it can't be used."""
+        shape = SECTIONS[name]
+        if not isinstance(raw.get(name, {}), dict):
+            self.bad((name,), "must be a table", f"write [{name}]")
+            return None
+        found, errors = convert(raw.get(name, {}), shape)
+        self.note_errors((name,), shape, errors)
+        return found
+
+    def entries(self, raw: Mapping[str, Any], name: str) -> dict[str, Any]:
+        """Every entry of a section that has one per id; those that can't be used are left out and noted."""
+        found: dict[str, Any] = {}
+        entries = raw.get(name, {})
+        if not isinstance(entries, dict):
+            self.bad((name,), "must be a table", f"write [{name}.some_id]")
+            return found
+        for key, value in entries.items():
+            section, errors = convert(value, TABLES[name])
+            self.note_errors((name, key), TABLES[name], errors)
+            if section is not None:
+                found[key] = section
+        return found
+
+    # --- texts -----------------------------------------------------------------------------------------------------
+
+    def by_language(self, text: Any, path: Path) -> Texts:
+        """Texts by language from text, a list, or a table by language."""
+        if isinstance(text, str):
+            return {"": (text,)} if text else NO_TEXTS
+        if isinstance(text, list):
+            return {"": tuple(text)} if text else NO_TEXTS
+        found = {}
+        for language, value in text.items():
+            if language not in self.languages:
+                self.bad((*path, language), f"'{language}' is not a language of this house", nearest(language, self.languages))
+            found[language] = (value,) if isinstance(value, str) else tuple(value)
+        return found
+
+    def plain(self, text: Any, path: Path) -> Spoken:
+        """Folded words of plain texts, by language."""
+        return {
+            language: tuple(dict.fromkeys(words(t) for t in texts if words(t)))
+            for language, texts in self.by_language(text, path).items()
+        }
+
+    def spoken(self, text: Any, path: Path, room: str | None = None) -> tuple[Spoken, Texts]:
+        """Every way to say a name in the phrase notation, as folded words, and how it is shown."""
+        found: Spoken = {}
+        shown: dict[str, tuple[str, ...]] = {}
+        for language, names in self.by_language(text, path).items():
+            all_ways: dict[tuple[str, ...], None] = {}
+            for number, name in enumerate(names):
+                ways = self._ways(name, (*path, number), language, room)
+                all_ways.update(dict.fromkeys(ways))
+                plain = not any(c in name for c in "()[]|<>{}$/\"")
+                if plain:
+                    shown[language] = (*shown.get(language, ()), name.strip())
+                elif ways:
+                    shown[language] = (*shown.get(language, ()), " ".join(ways[0]))
+            found[language] = tuple(all_ways)
+        return found, shown
+
+    def _ways(self, name: str, path: Path, language: str, room: str | None) -> list[tuple[str, ...]]:
+        try:
+            sequences = expand(name)
+        except NotationError as error:
+            self.bad(path, str(error))
+            return []
+        ways: dict[tuple[str, ...], None] = {}
+        for sequence in sequences:
+            parts: list[tuple[tuple[str, ...], ...]] = []
+            for position in sequence.positions:
+                if position.slot == "room" and room is not None:
+                    names = self.rooms.get(room, {})
+                    options = (*names.get(language, ()), *(names.get("", ()) if language else ()))
+                    options = options or tuple(w for ws in names.values() for w in ws)
+                    if not options:
+                        self.bad(path, "$room is used, but no room is given", "write room = \"...\"")
+                        return []
+                    parts.append(options)
+                elif position.slot:
+                    self.bad(path, f"${position.slot} can't stand in a name", "only $room can")
+                    return []
+                else:
+                    options = tuple((w,) for w in position.words)
+                    parts.append((*options, ()) if position.optional else options)
+            for picked in product(*parts):
+                way = tuple(w for part in picked for w in part)
+                if way:
+                    ways[way] = None
+                if len(ways) > MOST_NAMES:
+                    self.bad(path, f"stands for more than {MOST_NAMES} names", "list the names that are really said")
+                    return []
+        if not ways:
+            self.bad(path, "the name holds no word", "write what is said")
+        return list(ways)
+
+    # --- values ----------------------------------------------------------------------------------------------------
+
+    def values(self, section: ValuesSection, path: Path) -> Values | None:
+        """A slot's or property's values, checked; None where they can't be used."""
+        before = len(self.problems)
+        kind = section.type
+        if kind is None:
+            self.bad(path, "'type' is missing", "one of: " + ", ".join(options_at(ValuesSection, ("type",))))
+            return None
+        choices = self._choices(section, kind, path)
+        number_keys = {"minimum": section.minimum, "maximum": section.maximum, "step": section.step, "raw": section.raw}
+        if kind != "number":
+            for key, value in number_keys.items():
+                if value is not None:
+                    self.bad((*path, key), f"a {kind} has no {key}", "it is for type = \"number\"")
+        low, high = section.minimum, section.maximum
+        if low is not None and high is not None and not low < high:
+            self.bad((*path, "maximum"), f"maximum {high} must be above minimum {low}")
+        raw = (float(section.raw[0]), float(section.raw[1])) if section.raw else None
+        if raw is not None:
+            if low is None or high is None:
+                self.bad((*path, "raw"), "raw needs a minimum and a maximum to map from", "write both")
+            if raw[0] == raw[1]:
+                self.bad((*path, "raw"), "the two ends of raw must differ")
+        if section.inverted and kind != "switch":
+            self.bad((*path, "inverted"), f"a {kind} can't be inverted", "turn the two numbers of raw round")
+        raw_step = section.raw_step if section.raw_step is not None else 1.0 if raw else None
+        spoken = self._spoken_choices(section, choices, path)
+        found = Values(
+            type=kind,
+            unit=section.unit.strip().lower() if kind == "number" else "",
+            minimum=low,
+            maximum=high,
+            step=section.step,
+            raw=raw,
+            raw_step=raw_step,
+            choices=choices,
+            spoken=spoken,
+            outside=section.outside,
+            difference=section.difference,
+            doubt="ask" if section.doubt == "ask" else "",
+            doubt_share=section.doubt_share,
+        )
+        if found.unit == "fahrenheit":
+            self.bad((*path, "unit"), "values are kept in celsius", 'write unit = "celsius"; fahrenheit is understood and converted')
+        named = self._named(section, found, path)
+        found = replace(found, named=named)
+        if section.initial is not None:
+            value = self.value(section.initial, found)
+            if value is None:
+                self.bad((*path, "initial"), f"'{section.initial}' is not a value of it", self.value_hint(section.initial, found))
+            found = replace(found, initial=value)
+        return found if len(self.problems) == before else None
+
+    def _choices(self, section: ValuesSection, kind: str, path: Path) -> dict[str, str]:
+        values = section.values
+        if kind not in ("switch", "choice"):
+            if values is not None:
+                self.bad((*path, "values"), f"a {kind} has no values", "they are for type = \"choice\" or \"switch\"")
+            return {}
+        if values is None:
+            if kind == "choice":
+                self.bad(path, "'values' is missing", 'write values = { low = "1", high = "2" }')
+                return {}
+            values = {"on": "1", "off": "0"}
+        pairs = {v: v for v in values} if isinstance(values, list) else {k: str(tidy(v) if not isinstance(v, str) else v) for k, v in values.items()}
+        if not pairs:
+            self.bad((*path, "values"), "needs at least one value")
+        if kind == "switch" and set(pairs) != {"on", "off"}:
+            self.bad((*path, "values"), "a switch has the values on and off", "use type = \"choice\" for others")
+        elif section.inverted and kind == "switch":
+            pairs = {"on": pairs["off"], "off": pairs["on"]}
+        return pairs
+
+    def _spoken_choices(self, section: ValuesSection, choices: Mapping[str, str], path: Path) -> dict[str, Texts]:
+        found: dict[str, Texts] = {}
+        for value, texts in section.spoken.items():
+            if value not in choices:
+                self.bad((*path, "spoken", value), f"'{value}' is not one of the values", nearest(value, choices))
+                continue
+            found[value] = self.by_language(texts, (*path, "spoken", value))
+        return found
+
+    def _named(self, section: ValuesSection, values: Values, path: Path) -> dict[str, dict[str, Value]]:
+        found: dict[str, dict[str, Value]] = {}
+        if section.named and values.type not in ("number", "colour"):
+            self.bad((*path, "named"), f"a {values.type} has no named values", "use 'spoken'")
+            return found
+        for spoken, value in section.named.items():
+            language, pairs = ("", {spoken: value}) if not isinstance(value, dict) else (spoken, value)
+            at: Path = (*path, "named", spoken)
+            if language and language not in self.languages:
+                self.bad(at, f"'{language}' is not a language of this house", nearest(language, self.languages))
+            for name, one in pairs.items():
+                real = self.value(one, values)
+                if real is None or (not isinstance(real, str) and not values.within(real)):
+                    self.bad(at, f"'{one}' is not a value of it", self.value_hint(one, values))
+                elif not words(name):
+                    self.bad(at, "the name holds no word")
+                else:
+                    found.setdefault(language, {})[" ".join(words(name))] = real
+        return found
+
+    def value(self, written: object, values: Values) -> Value | None:
+        """The value that a house file's ``"shut"``, ``5`` or ``"#ff0000"`` stands for, or None."""
+        if values.type in ("switch", "choice"):
+            text = {True: "on", False: "off"}.get(written, str(written)) if isinstance(written, bool) else str(written)
+            return text if text in values.choices else None
+        if isinstance(written, str):
+            for names in values.named.values():
+                if " ".join(words(written)) in names:
+                    return names[" ".join(words(written))]
+        if values.type == "number":
+            if isinstance(written, bool) or not isinstance(written, (int, float)):
+                return None
+            return tidy(written * values.factor)
+        if values.type == "colour":
+            return check.colour(str(written))
+        return str(written)
+
+    def value_hint(self, written: object, values: Values) -> str:
+        """What could have been meant by a value that is none."""
+        if values.type == "number":
+            names = [n for table in values.named.values() for n in table]
+            return nearest(str(written), names) or f"write a number{_range(values)}"
+        if values.type == "colour":
+            return 'write a CSS colour name or "#rrggbb"'
+        return nearest(str(written), values.choices)
+
+
+def _range(values: Values) -> str:
+    return f" from {values.minimum} to {values.maximum}" if values.ranged else ""
+
+
+def _merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]:
+    """``above`` over ``below``, key by key at every depth; a list is replaced whole."""
+    merged = dict(below)
+    for key, value in above.items():
+        old = merged.get(key)
+        merged[key] = _merge(old, value) if isinstance(old, dict) and isinstance(value, dict) else value
+    return merged
+
+
+def read_house(text: str, sheets: Mapping[str, str] | None = None, file: str = "house.toml") -> House:
+    """Read and check a house.
+
+    Args:
+        text: the house file.
+        sheets: the text of every phrase table named in ``[house] tables``, by that name.
+        file: what to call the house file in errors.
+
+    Raises:
+        HouseError: with every problem found.
+    """
+    reader = Reader(text, file)
+    try:
+        raw = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        message = str(error)
+        line = int(message.split("at line ")[1].split(",")[0]) if "at line " in message else text.count("\n") + 1
+        raise HouseError([Problem(file, line, "", f"not TOML: {message}", "see toml.io for the notation")]) from None
+    except RecursionError:
+        raise HouseError([Problem(file, 0, "", "tables are nested too deep")]) from None
+    house = _Builder(reader, raw, sheets or {}).house()
+    if house is None or reader.problems:
+        raise HouseError(reader.problems)
+    return house
+
+
+class _Builder:
+    """Puts the sections together, each on top of those before it."""
+
+    def __init__(self, reader: Reader, raw: dict[str, Any], sheets: Mapping[str, str]) -> None:
+        self.reader, self.raw, self.sheets = reader, raw, sheets
+        self.bad = reader.bad
+
+    def house(self) -> House | None:
+        reader, raw = self.reader, self.raw
+        known = (*SECTIONS, *TABLES)
+        for key in raw:
+            if key not in known:
+                self.bad((key,), f"unknown section '{key}'", nearest(key, known))
+        if "house" not in raw:
+            self.bad((), "[house] with a name is missing", 'write [house] and name = "..."')
+            return None
+        base = reader.section(raw, "house")
+        if base is None:
+            return None
+        if not base.languages or len(set(base.languages)) != len(base.languages):
+            self.bad(("house", "languages"), "needs one or more languages, each once", 'write languages = ["en"]')
+            return None
+        check.languages(base.languages, self.bad)
+        reader.languages = tuple(base.languages)
+        matching = self._matching(reader.section(raw, "matching"), Matching(), ("matching",))
+        links = self._links()
+        reader.link_types = {link.id: link.type for link in links.values()}
+        rooms_shown = self._rooms()
+        kinds, kinds_raw = self._kinds()
+        devices = self._devices(kinds_raw)
+        groups = self._groups(devices)
+        check.names(devices, groups, self.bad)
+        slots = {
+            name: values
+            for name, section in reader.entries(raw, "slots").items()
+            if (values := reader.values(section, ("slots", name))) is not None
+        }
+        check.slot_names(raw.get("slots", {}), self.bad)
+        modes = {k: Mode(k, s.idle, s.exclusive, s.awake) for k, s in reader.entries(raw, "modes").items()}
+        wake = self._wake()
+        parts = check.Parts(reader, raw, devices, groups, slots, modes, links)
+        intents = self._intents(matching, parts)
+        intents.update(self._sheets(base.tables, intents, matching, parts))
+        if not intents and not reader.problems:
+            self.bad((), "the house has no intent and no table", 'write [intents.some_id] with phrases, or [house] tables = ["codes.csv"]')
+        return House(
+            name=base.name,
+            languages=reader.languages,
+            matching=matching,
+            wake=wake,
+            words=self._words(),
+            links=links,
+            rooms=reader.rooms,
+            rooms_shown=rooms_shown,
+            kinds=kinds,
+            devices=devices,
+            groups=groups,
+            slots=slots,
+            intents=intents,
+            modes=modes,
+            repeat=base.repeat,
+            window=wake.window if wake else 8.0,
+        )
+
+    def _matching(self, section: Any, above: Matching, path: Path) -> Matching:
+        if section is None:
+            return above
+        given = {k: v for k in ("accept", "confirm", "margin") if (v := getattr(section, k)) is not None}
+        found = Matching(**{**{k: getattr(above, k) for k in ("accept", "confirm", "margin")}, **given})
+        if found.confirm > found.accept:
+            self.bad((*path, "confirm"), f"confirm ({found.confirm}) must not be above accept ({found.accept})")
+        return found
+
+    def _links(self) -> dict[str, Link]:
+        links = {}
+        for key, section in self.reader.entries(self.raw, "links").items():
+            written = self.raw["links"][key]
+            check.link(key, section, written, self.bad)
+            links[key] = Link(key, section.type, {k: v for k, v in msgspec.structs.asdict(section).items() if k != "type"})
+        return links or {ONLY_LINK: Link(ONLY_LINK)}
+
+    def _rooms(self) -> dict[str, Texts]:
+        shown: dict[str, Texts] = {}
+        for key, texts in self.reader.entries(self.raw, "rooms").items():
+            self.reader.rooms[key], shown[key] = self.reader.spoken(texts, ("rooms", key))
+        return shown
+
+    def _kinds(self) -> tuple[dict[str, Kind], dict[str, dict[str, Any]]]:
+        sections = self.reader.entries(self.raw, "kinds")
+        written = {k: v for k, v in self.raw.get("kinds", {}).items() if isinstance(v, dict)} if isinstance(self.raw.get("kinds", {}), dict) else {}
+        merged: dict[str, dict[str, Any]] = {}
+
+        def resolve(key: str, trail: tuple[str, ...]) -> dict[str, Any]:
+            if key in merged:
+                return merged[key]
+            like = sections[key].like if key in sections else ""
+            if like and like not in written:
+                self.bad(("kinds", key, "like"), f"there is no kind '{like}'", nearest(like, written))
+                like = ""
+            if like in (*trail, key):
+                self.bad(("kinds", key, "like"), "a kind can't be like itself: " + " -> ".join((*trail, key, like)))
+                like = ""
+            below = resolve(like, (*trail, key)) if like else {}
+            merged[key] = _merge(below, {k: v for k, v in written[key].items() if k != "like"})
+            return merged[key]
+
+        kinds = {}
+        for key in written:
+            nouns = resolve(key, ()).get("nouns", [])
+            if key in sections:
+                kinds[key] = Kind(key, self.reader.plain(nouns, ("kinds", key, "nouns")) if isinstance(nouns, (str, list, dict)) else {})
+        return kinds, merged
+
+    def _devices(self, kinds: Mapping[str, dict[str, Any]]) -> dict[str, Device]:
+        reader, devices = self.reader, {}
+        for key, section in reader.entries(self.raw, "devices").items():
+            path: Path = ("devices", key)
+            if section.kind and section.kind not in kinds:
+                self.bad((*path, "kind"), f"there is no kind '{section.kind}'", nearest(section.kind, kinds) or "write [kinds." + section.kind + "]")
+            if section.room and section.room not in reader.rooms:
+                self.bad((*path, "room"), f"there is no room '{section.room}'", nearest(section.room, reader.rooms))
+            if section.link and section.link not in reader.link_types and section.link != ONLY_LINK:
+                self.bad((*path, "link"), f"there is no link '{section.link}'", nearest(section.link, reader.link_types))
+            names, shown = reader.spoken(section.names, (*path, "names"), section.room)
+            if not any(names.values()) and not reader.problems:
+                self.bad((*path, "names"), "the device has no name", "write what it is called aloud")
+            own = self.raw["devices"][key].get("properties", {})
+            raw = _merge(kinds.get(section.kind, {}).get("properties", {}), own if isinstance(own, dict) else {})
+            properties = {}
+            for name, written in raw.items():
+                found = self._property(name, written, section.link, self._origin(key, section.kind, name))
+                if found is not None:
+                    properties[name] = found
+            devices[key] = Device(key, section.kind, names, shown, section.room, section.link, properties)
+        return devices
+
+    def _origin(self, device: str, kind: str, name: str) -> Path:
+        """Where a property is written: in the device, or in the nearest kind that has it."""
+        if name in self.raw["devices"][device].get("properties", {}):
+            return ("devices", device, "properties", name)
+        while kind and name not in self.raw["kinds"].get(kind, {}).get("properties", {}):
+            kind = self.raw["kinds"].get(kind, {}).get("like", "")
+        return ("kinds", kind, "properties", name)
+
+    def _property(self, name: str, written: Any, link: str, path: Path) -> Property | None:
+        section, errors = convert(written, schema.PropertySection)
+        if section is None or errors:
+            return None
+        values = self.reader.values(section, path)
+        command = section.command
+        steps: list[StepSection] = command if isinstance(command, list) else [command] if command is not None else []
+        fills = frozenset({"raw", "value", "id", "name", "room", "house", "red", "green", "blue"})
+        wires = []
+        for number, step in enumerate(steps):
+            at: Path = (*path, "command", number) if isinstance(command, list) else (*path, "command")
+            wire = read_wire(step, link, at, self.reader, fills)
+            if wire is not None and wire.form == "set":
+                self.bad(at, "a property's command can't set another device", "write the wire command itself")
+            elif wire is not None:
+                wires.append(wire)
+        state = read_wire(section.state, link, (*path, "state"), self.reader, fills, state=True) if section.state else None
+        return Property(name, values, tuple(wires), state) if values is not None else None
+
+    def _groups(self, devices: Mapping[str, Device]) -> dict[str, Group]:
+        sections = self.reader.entries(self.raw, "groups")
+        groups = {}
+
+        def members(key: str, trail: tuple[str, ...]) -> set[str]:
+            found: set[str] = set()
+            for number, member in enumerate(sections[key].members):
+                path = ("groups", key, "members", number)
+                if member in devices:
+                    found.add(member)
+                elif member in (*trail, key):
+                    self.bad(path, "a group can't hold itself: " + " -> ".join((*trail, key, member)))
+                elif member in sections:
+                    found |= members(member, (*trail, key))
+                elif member not in self.raw.get("devices", {}):
+                    self.bad(path, f"there is no device or group '{member}'", nearest(member, (*devices, *sections)))
+            return found
+
+        for key, section in sections.items():
+            if key in self.raw.get("devices", {}):
+                self.bad(("groups", key), f"'{key}' is a device's id already", "ids are unique over devices and groups")
+            names, shown = self.reader.spoken(section.names, ("groups", key, "names"))
+            held = members(key, ())
+            groups[key] = Group(key, names, shown, tuple(d for d in devices if d in held))
+        return groups
+
+    def _wake(self) -> Wake | None:
+        if "wake" not in self.raw:
+            return None
+        section = self.reader.section(self.raw, "wake")
+        if section is None:
+            return None
+        found, shown = self.reader.spoken(section.words, ("wake", "words"))
+        if not any(found.values()):
+            self.bad(("wake", "words"), "needs at least one wake word", 'write words = ["..."]')
+        return Wake(
+            words=found,
+            also_heard=self.reader.plain(section.also_heard, ("wake", "also_heard")),
+            end=self.reader.spoken(section.end, ("wake", "end"))[0],
+            shown=shown,
+            accept=section.accept,
+            window=section.window,
+            after_command=section.after_command,
+        )
+
+    def _words(self) -> HouseWords:
+        section = self.reader.section(self.raw, "words")
+        sounds = self.reader.section(self.raw, "sounds") or {}
+        if section is None:
+            return HouseWords()
+        same: dict[str, list[tuple[tuple[str, ...], ...]]] = {}
+        by_language = section.same.items() if isinstance(section.same, dict) else [("", section.same)]
+        for language, sets in by_language:
+            for number, one in enumerate(sets):
+                tables_ = one.items() if isinstance(one, dict) else [(language, one)]
+                for tag, texts in tables_:
+                    forms = tuple(dict.fromkeys(words(t) for t in texts if words(t)))
+                    if len(forms) < 2:
+                        self.bad(("words", "same", number), "needs two or more words that mean the same")
+                    same.setdefault(tag, []).append(forms)
+        return HouseWords(
+            same={k: tuple(v) for k, v in same.items()},
+            ignore=self.reader.plain(section.ignore, ("words", "ignore")),
+            sounds={" ".join(words(k)): words(v) for k, v in sounds.items() if words(k) and words(v)},
+        )
+
+    def phrases(self, texts: Any, path: Path, file: str = "", line: int = 0) -> dict[str, tuple[Phrase, ...]]:
+        """Phrases parsed and expanded, by language."""
+        found: dict[str, tuple[Phrase, ...]] = {}
+        for language, written in self.reader.by_language(texts, path).items():
+            kept = []
+            for number, text in enumerate(written):
+                try:
+                    kept.append(Phrase(text, expand(text)))
+                except NotationError as error:
+                    if file:
+                        self.reader.problems.append(Problem(file, line, "phrase", str(error)))
+                    else:
+                        self.bad((*path, number), str(error))
+            found[language] = tuple(kept)
+        return found
+
+    def _intents(self, matching: Matching, parts: check.Parts) -> dict[str, Intent]:
+        intents = {}
+        for key, section in self.reader.entries(self.raw, "intents").items():
+            path: Path = ("intents", key)
+            phrases = self.phrases(section.phrases, (*path, "phrases"))
+            before = len(self.reader.problems)
+            check.intent(key, section, phrases, parts)
+            steps = tuple(
+                wire
+                for number, step in enumerate(section.steps or ())
+                if (wire := read_wire(step, "", (*path, "steps", number), self.reader, check.fills(phrases, section))) is not None
+            )
+            if len(self.reader.problems) > before:
+                continue
+            pin = section.pin
+            intents[key] = Intent(
+                id=key,
+                phrases=phrases,
+                set={k: _written(v) for k, v in (section.set or {}).items()},
+                change={k: _written(v) for k, v in (section.change or {}).items()},
+                read=section.read or "",
+                steps=steps,
+                device=section.device,
+                defaults={k: parts.default(k, v, section) for k, v in section.defaults.items()},
+                ask={k: self.reader.by_language(v, (*path, "ask", k)) for k, v in section.ask.items()},
+                reply=self.reader.by_language(section.reply, (*path, "reply")),
+                confirm=section.confirm,
+                matching=self._matching(section.matching, matching, (*path, "matching")),
+                pin=Pin(pin.env, "".join(words(pin.test)), pin.tries, pin.lockout) if pin else None,
+                modes=tuple(section.modes),
+                enter_mode=section.enter_mode,
+                leave_mode=section.leave_mode,
+            )
+        return intents
+
+    def _sheets(self, names: list[str], known: Mapping[str, Intent], matching: Matching, parts: check.Parts) -> dict[str, Intent]:
+        intents: dict[str, Intent] = {}
+        for number, name in enumerate(names):
+            if name not in self.sheets:
+                self.bad(("house", "tables", number), f"there is no phrase table '{name}'", "it is looked for beside the house file")
+                continue
+            for sheet in sheets.read_sheet(self.sheets[name], name, self.reader, self.reader.problems):
+                if sheet.intent in (*known, *intents, *self.raw.get("intents", {})):
+                    self.reader.problems.append(Problem(name, sheet.lines[0], "intent", f"'{sheet.intent}' is an intent elsewhere already", "give it another id"))
+                    continue
+                phrases: tuple[Phrase, ...] = ()
+                for text, line in zip(sheet.phrases, sheet.lines, strict=True):
+                    phrases += self.phrases([text], (), name, line).get("", ())
+                check.sheet_slots(name, sheet, phrases, parts)
+                intents[sheet.intent] = Intent(
+                    id=sheet.intent,
+                    phrases={"": phrases},
+                    steps=(sheet.wire,) if sheet.wire else (),
+                    reply={"": (sheet.reply,)} if sheet.reply else NO_TEXTS,
+                    matching=matching,
+                )
+        return intents
+
+
+def _written(value: object) -> str:
+    """A value of ``set`` or ``change`` as text: ``True`` is on, a number has no needless fraction."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return str(tidy(value)) if isinstance(value, (int, float)) else str(value)
+

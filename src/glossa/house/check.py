@@ -1,0 +1,269 @@
+"""Checks of what the sections of a house file mean together: references, slots, names, actions."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from glossa.house import notation
+from glossa.house.model import Device, Group, Link, Mode, Phrase
+from glossa.house.notation import NotationError
+from glossa.house.problems import Problem, nearest
+from glossa.house.schema import IntentSection, LinkSection, Path
+from glossa.house.sheets import SheetIntent
+from glossa.house.values import Value, Values
+from glossa.house.wires import placeholders
+
+if TYPE_CHECKING:
+    from glossa.house.build import Reader
+
+Bad = Callable[..., None]
+BUILT_IN = ("device", "room", "pin")
+LANGUAGE = re.compile(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*")
+CHANGE = re.compile(r"\s*([+\-*])\s*(\d+(?:\.\d+)?|\$\w+|\$\{\w+\})\s*")
+"""A relative change: a sign, and a number or a slot."""
+
+_LINK_KEYS: Mapping[str, tuple[str, ...]] = {
+    "mqtt": ("host", "port", "username", "password_env", "qos", "retain"),
+    "serial": ("port", "baud", "start", "end", "gap"),
+    "http": ("url",),
+    "callback": (),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Parts:
+    """What of the house is known when its intents are checked."""
+
+    reader: Reader
+    raw: Mapping[str, Any]
+    devices: Mapping[str, Device]
+    groups: Mapping[str, Group]
+    slots: Mapping[str, Values]
+    modes: Mapping[str, Mode]
+    links: Mapping[str, Link]
+
+    def owners(self, name: str, device: str = "") -> list[Values]:
+        """The values of a property over the devices that have it, or over those of one device or group."""
+        ids = self.groups[device].members if device in self.groups else (device,) if device else tuple(self.devices)
+        return [self.devices[d].properties[name].values for d in ids if d in self.devices and name in self.devices[d].properties]
+
+    @property
+    def property_names(self) -> tuple[str, ...]:
+        """Every property that a device has."""
+        return tuple(dict.fromkeys(p for d in self.devices.values() for p in d.properties))
+
+    def default(self, slot: str, written: Value, section: IntentSection) -> Value:
+        """The value of a default, in the units that slots are given in."""
+        for values in self._values_of(slot, section):
+            found = self.reader.value(written, values)
+            if found is not None:
+                return found
+        return written
+
+    def _values_of(self, slot: str, section: IntentSection) -> list[Values]:
+        return [self.slots[slot]] if slot in self.slots else self.owners(slot, section.device)
+
+
+def colour(text: str) -> str | None:
+    """``#rrggbb`` for a CSS colour name or a hex colour (CSS Color Module Level 4, section 6.1), else None."""
+    import webcolors
+
+    try:
+        return webcolors.normalize_hex(text) if text.startswith("#") else webcolors.name_to_hex(text.replace(" ", ""))
+    except ValueError:
+        return None
+
+
+def languages(tags: Iterable[str], bad: Bad) -> None:
+    """Language tags have the shape that BCP 47 gives them."""
+    for number, tag in enumerate(tags):
+        if not LANGUAGE.fullmatch(tag):
+            bad(("house", "languages", number), f"'{tag}' is not a language tag", 'write one as in "en" or "es" (BCP 47)')
+
+
+def link(key: str, section: LinkSection, written: Mapping[str, Any], bad: Bad) -> None:
+    """A link has what its type needs and nothing of another type."""
+    allowed = _LINK_KEYS.get(section.type)
+    for name in written if allowed is not None else ():
+        if name not in ("type", "expires", *(allowed or ())):
+            bad(("links", key, name), f"a {section.type} link has no '{name}'", nearest(name, allowed or ()))
+    needs = {"serial": "port", "http": "url"}.get(section.type)
+    if needs and not written.get(needs):
+        example = '"/dev/ttyUSB0"' if needs == "port" else '"http://127.0.0.1:8080"'
+        bad(("links", key), f"'{needs}' is missing", f"write {needs} = {example}")
+    port = section.port
+    if section.type == "mqtt" and port is not None and not (isinstance(port, int) and 0 < port < 65536):
+        bad(("links", key, "port"), f"'{port}' is not a port", "write a number from 1 to 65535")
+
+
+def names(devices: Mapping[str, Device], groups: Mapping[str, Group], bad: Bad) -> None:
+    """No two devices of one room, and no two groups, share a spoken name."""
+    seen: dict[tuple[str, tuple[str, ...], str], str] = {}
+    for section, items in (("devices", devices), ("groups", groups)):
+        for key, item in items.items():
+            room = item.room if isinstance(item, Device) else "/group"
+            for language, ways in item.names.items():
+                for way in ways:
+                    other = seen.setdefault((language, way, room), key)
+                    if other != key:
+                        bad((section, key, "names"), f"'{' '.join(way)}' is what '{other}' is called too", "give one of them another name")
+
+
+def slot_names(slots: Any, bad: Bad) -> None:
+    """No slot takes a built-in name."""
+    for name in slots if isinstance(slots, dict) else ():
+        if name in BUILT_IN or name in ("GARBAGE", "NULL", "VOID"):
+            bad(("slots", name), f"${name} is built in", "choose another name")
+
+
+def fills(phrases: Mapping[str, tuple[Phrase, ...]], section: IntentSection) -> frozenset[str]:
+    """The placeholders that an intent's steps can use."""
+    said = {p.slot for ps in phrases.values() for phrase in ps for s in phrase.sequences for p in s.positions if p.slot}
+    device = {"id", "name", "room"} if "device" in said or section.device else set()
+    return frozenset({"house", *said, *section.defaults, *device} - {"GARBAGE", "pin"})
+
+
+def intent(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, ...]], parts: Parts) -> None:
+    """Everything that an intent refers to exists and fits."""
+    bad, path = parts.reader.bad, ("intents", key)
+    said = _said(key, section, phrases, parts)
+    actions = [name for name in ("set", "change", "read", "steps") if getattr(section, name) is not None]
+    if len(actions) > 1:
+        bad((*path, actions[1]), "an intent has one of set, change, read, steps", "split it into two intents, or write it as steps")
+    if not actions and not section.enter_mode and not section.leave_mode and not section.reply:
+        bad(path, "the intent does nothing", "write one of: set, change, read, steps, enter_mode, leave_mode, reply")
+    if section.device and section.device not in parts.devices and section.device not in parts.groups:
+        if section.device not in parts.raw.get("devices", {}) and section.device not in parts.raw.get("groups", {}):
+            bad((*path, "device"), f"there is no device or group '{section.device}'", nearest(section.device, (*parts.devices, *parts.groups)))
+        return
+    needs_device = [a for a in actions if a != "steps"]
+    if needs_device and not section.device and "device" not in said:
+        bad(path, f"{needs_device[0]} needs a device", "write $device in the phrases, or device = \"...\"")
+    for name, value in (section.set or {}).items():
+        _set(name, value, (*path, "set", name), said, section, parts)
+    for name, value in (section.change or {}).items():
+        _change(name, value, (*path, "change", name), said, section, parts)
+    if section.read is not None and not parts.owners(section.read, section.device):
+        _no_property(section.read, (*path, "read"), section, parts)
+    for number, step in enumerate(section.steps or ()):
+        _step_device(step.device, step.set, (*path, "steps", number), said, section, parts)
+    for slot in section.ask:
+        if slot not in said:
+            bad((*path, "ask", slot), f"no phrase of the intent holds ${slot}", nearest(slot, said))
+    for slot in section.defaults:
+        if slot not in said and slot not in parts.slots and not parts.owners(slot, section.device):
+            bad((*path, "defaults", slot), f"no phrase of the intent holds ${slot}", nearest(slot, said))
+    for number, mode in enumerate(section.modes):
+        if mode not in parts.raw.get("modes", {}):
+            bad((*path, "modes", number), f"there is no mode '{mode}'", nearest(mode, parts.modes))
+    if section.enter_mode and section.enter_mode not in parts.raw.get("modes", {}):
+        bad((*path, "enter_mode"), f"there is no mode '{section.enter_mode}'", nearest(section.enter_mode, parts.modes))
+    if section.pin is not None and not section.pin.env and not section.pin.test:
+        bad((*path, "pin"), "a passcode is missing", 'write env = "NAME_OF_A_VARIABLE" and test = "..."')
+    if section.pin is not None and section.pin.test and not re.fullmatch(r"\s*\d[\d\s]*", section.pin.test):
+        bad((*path, "pin", "test"), "a passcode is made of digits")
+    known = {*said, *section.defaults, "value", "name", "id", "room", "house", "device", *(section.set or {}), *(section.change or {})}
+    replies = section.reply.values() if isinstance(section.reply, dict) else [section.reply]
+    for name in dict.fromkeys(n for reply in replies for n in placeholders(reply)):
+        if name not in known or name == "pin":
+            bad((*path, "reply"), f"${name} has no value here", nearest(name, known - {"pin"}))
+
+
+def _said(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, ...]], parts: Parts) -> set[str]:
+    """The slots that the phrases hold, each checked to be known."""
+    bad, said = parts.reader.bad, set()
+    if not any(phrases.values()) and not parts.reader.problems:
+        bad(("intents", key, "phrases"), "needs at least one phrase")
+    known = {*BUILT_IN, *parts.slots, *parts.property_names}
+    declared = set(parts.raw.get("slots", {})) if isinstance(parts.raw.get("slots"), dict) else set()
+    for language, spoken in phrases.items():
+        for phrase in spoken:
+            for name in notation.slots(notation.parse(phrase.text)):
+                said.add(name)
+                where: Path = ("intents", key, "phrases", *((language,) if language else ()))
+                if name not in known and name not in declared:
+                    bad(where, f"${name} in '{phrase.text}' is no slot and no property of a device", nearest(name, sorted(known)))
+                elif name == "pin" and section.pin is None:
+                    bad(where, "$pin needs a passcode", "write pin = { env = \"...\", test = \"...\" }")
+                elif name not in BUILT_IN and name not in declared and not parts.owners(name, section.device):
+                    bad(where, f"{section.device} has no property '{name}'", nearest(name, sorted(known)))
+    return said
+
+
+def _no_property(name: str, path: Path, section: IntentSection, parts: Parts) -> None:
+    if parts.reader.problems and not parts.devices:
+        return
+    whose = f"'{section.device}' has no" if section.device else "no device has a"
+    parts.reader.bad(path, f"{whose} property '{name}'", nearest(name, parts.property_names))
+
+
+def _slot_value(value: str, path: Path, said: set[str], section: IntentSection, parts: Parts) -> bool:
+    """Whether a value is a slot; a slot that nothing fills is noted."""
+    found = placeholders(value)
+    if not value.startswith("$") or not found:
+        return False
+    if found[0] not in said and found[0] not in section.defaults:
+        parts.reader.bad(path, f"no phrase of the intent holds ${found[0]}", nearest(found[0], said))
+    return True
+
+
+def _set(name: str, value: Any, path: Path, said: set[str], section: IntentSection, parts: Parts) -> None:
+    owners = parts.owners(name, section.device)
+    if not owners:
+        _no_property(name, path, section, parts)
+    elif not (isinstance(value, str) and _slot_value(value, path, said, section, parts)):
+        if all(parts.reader.value(value, values) is None for values in owners):
+            parts.reader.bad(path, f"'{value}' is not a value of {name}", parts.reader.value_hint(value, owners[0]))
+
+
+def _change(name: str, value: Any, path: Path, said: set[str], section: IntentSection, parts: Parts) -> None:
+    owners = parts.owners(name, section.device)
+    found = CHANGE.fullmatch(str(value))
+    if not owners:
+        _no_property(name, path, section, parts)
+    elif all(v.type != "number" for v in owners):
+        parts.reader.bad(path, f"{name} is no number, so it can't be changed by an amount", "use set")
+    elif not found:
+        parts.reader.bad(path, f"'{value}' is not a relative change", 'write "+10", "-10", "*2", "*0.5", "+$slot" or "-$slot"')
+    elif found[2].startswith("$"):
+        _slot_value(found[2], path, said, section, parts)
+
+
+def _step_device(
+    device: str | None, changes: Mapping[str, Any] | None, path: Path, said: set[str], section: IntentSection, parts: Parts
+) -> None:
+    if device is None:
+        return
+    if device.startswith("$"):
+        if device.strip("${}") != "device" or "device" not in said:
+            parts.reader.bad((*path, "device"), f"{device} is no device here", "write $device in the phrases, or a device's id")
+        device = ""
+    elif device not in parts.devices and device not in parts.groups:
+        if device not in parts.raw.get("devices", {}) and device not in parts.raw.get("groups", {}):
+            parts.reader.bad((*path, "device"), f"there is no device or group '{device}'", nearest(device, (*parts.devices, *parts.groups)))
+        return
+    for name, value in (changes or {}).items():
+        owners = parts.owners(name, device)
+        if not owners:
+            whose = f"'{device}' has no" if device else "no device has a"
+            parts.reader.bad((*path, "set", name), f"{whose} property '{name}'", nearest(name, parts.property_names))
+        elif not (isinstance(value, str) and _slot_value(value, (*path, "set", name), said, section, parts)):
+            if all(parts.reader.value(value, v) is None for v in owners):
+                parts.reader.bad((*path, "set", name), f"'{value}' is not a value of {name}", parts.reader.value_hint(value, owners[0]))
+
+
+def sheet_slots(file: str, sheet: SheetIntent, phrases: Sequence[Phrase], parts: Parts) -> None:
+    """Every slot in a spreadsheet's phrases is known."""
+    known = {"device", "room", *parts.slots, *parts.property_names}
+    for phrase, line in zip(phrases, sheet.lines, strict=False):
+        try:
+            held = notation.slots(notation.parse(phrase.text))
+        except NotationError:
+            continue
+        for name in held:
+            if name not in known:
+                hint = nearest(name, sorted(known))
+                parts.reader.problems.append(Problem(file, line, "phrase", f"${name} is no slot and no property of a device", hint))

@@ -1,0 +1,228 @@
+"""A house as immutable data: what there is, what is said, and what is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from glossa.house.notation import Sequence
+from glossa.house.text import identifier
+from glossa.house.values import NO_TEXTS, Texts, Value, Values
+
+
+@dataclass(frozen=True, slots=True)
+class Wire:
+    """One step as the house file gives it, with its placeholders still in place.
+
+    Attributes:
+        form: ``topic``, ``text``, ``bytes``, ``http``, ``call``, ``wait`` or ``set``.
+        link: the id of the link, ``""`` where the device or the house's only link is meant.
+        topic, payload: an MQTT message (MQTT 3.1.1, section 3.3).
+        qos: MQTT quality of service, 0 to 2.
+        retain: MQTT retain flag.
+        text: text of a serial command without its frame.
+        bytes: hex pairs and placeholders.
+        method, path, body: an HTTP request; ``json`` says that the body is JSON text.
+        call: the name of a registered callable.
+        wait: seconds, as a number or a placeholder.
+        device, set: a device or group, and which of its properties become what.
+    """
+
+    form: str
+    link: str = ""
+    topic: str = ""
+    payload: str = ""
+    qos: int = 1
+    retain: bool = False
+    text: str = ""
+    bytes: str = ""
+    method: str = ""
+    path: str = ""
+    body: str = ""
+    json: bool = False
+    call: str = ""
+    wait: str = ""
+    device: str = ""
+    set: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Property:
+    """A property of a device: its values, the commands that set it, and the topic that reports it."""
+
+    name: str
+    values: Values
+    command: tuple[Wire, ...] = ()
+    state: Wire | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Device:
+    """A device. ``names`` are the expanded spoken names as folded words, by language."""
+
+    id: str
+    kind: str
+    names: Mapping[str, tuple[tuple[str, ...], ...]]
+    shown: Texts
+    room: str
+    link: str
+    properties: Mapping[str, Property]
+
+    def name(self, language: str = "") -> str:
+        """The first name in a language, as the house file writes it; the id where there is none."""
+        for key in (language, "", *self.shown):
+            if self.shown.get(key):
+                return self.shown[key][0]
+        return self.id.replace("_", " ")
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Devices under one name; ``members`` are device ids in the file's order, groups within groups resolved."""
+
+    id: str
+    names: Mapping[str, tuple[tuple[str, ...], ...]]
+    shown: Texts
+    members: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A sort of device; ``nouns`` are its spoken class words as folded words, by language."""
+
+    id: str
+    nouns: Mapping[str, tuple[tuple[str, ...], ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class Matching:
+    """How strictly to match; scores and leads are 0 to 1."""
+
+    accept: float = 0.80
+    confirm: float = 0.60
+    margin: float = 0.08
+
+
+@dataclass(frozen=True, slots=True)
+class Phrase:
+    """A phrase as written, and the linear sequences that it stands for."""
+
+    text: str
+    sequences: tuple[Sequence, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Pin:
+    """A passcode. ``env`` names the environment variable that holds it when live, ``test`` is the offline one."""
+
+    env: str = ""
+    test: str = ""
+    tries: int = 3
+    lockout: float = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Intent:
+    """What can be said and what it does: one of ``set``, ``change``, ``read``, ``steps``, or only a change of mode."""
+
+    id: str
+    phrases: Mapping[str, tuple[Phrase, ...]]
+    set: Mapping[str, str] = field(default_factory=dict)
+    change: Mapping[str, str] = field(default_factory=dict)
+    read: str = ""
+    steps: tuple[Wire, ...] = ()
+    device: str = ""
+    defaults: Mapping[str, Value] = field(default_factory=dict)
+    ask: Mapping[str, Texts] = field(default_factory=dict)
+    reply: Texts = field(default_factory=dict)
+    confirm: str = "unsure"
+    matching: Matching = Matching()
+    pin: Pin | None = None
+    modes: tuple[str, ...] = ()
+    enter_mode: str = ""
+    leave_mode: bool = False
+
+    @property
+    def properties(self) -> tuple[str, ...]:
+        """The properties that the intent sets, changes or reads, in the file's order."""
+        return (*self.set, *self.change, *((self.read,) if self.read else ()))
+
+
+@dataclass(frozen=True, slots=True)
+class Mode:
+    """A set of phrases that is live only after it was entered; ``idle`` in seconds."""
+
+    id: str
+    idle: float = 30.0
+    exclusive: bool = False
+    awake: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Wake:
+    """Wake words and how long the house listens; ``accept`` is a score 0 to 1, ``window`` in seconds."""
+
+    words: Mapping[str, tuple[tuple[str, ...], ...]]
+    also_heard: Mapping[str, tuple[tuple[str, ...], ...]]
+    end: Mapping[str, tuple[tuple[str, ...], ...]]
+    shown: Texts = field(default_factory=dict)
+    accept: float = 0.85
+    window: float = 8.0
+    after_command: str = "sleep"
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """What a command travels over; ``options`` holds every key of its section, defaults filled in."""
+
+    id: str
+    type: str = "simulated"
+    options: Mapping[str, object] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class HouseWords:
+    """What the household says beside the built-in lists; each text as folded words, by language."""
+
+    same: Mapping[str, tuple[tuple[tuple[str, ...], ...], ...]] = field(default_factory=dict)
+    ignore: Mapping[str, tuple[tuple[str, ...], ...]] = field(default_factory=dict)
+    sounds: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class House:
+    """A checked house. Everything keeps the order of the house file."""
+
+    name: str
+    languages: tuple[str, ...]
+    matching: Matching
+    wake: Wake | None
+    words: HouseWords
+    links: Mapping[str, Link]
+    rooms: Mapping[str, Mapping[str, tuple[tuple[str, ...], ...]]]
+    rooms_shown: Mapping[str, Texts]
+    kinds: Mapping[str, Kind]
+    devices: Mapping[str, Device]
+    groups: Mapping[str, Group]
+    slots: Mapping[str, Values]
+    intents: Mapping[str, Intent]
+    modes: Mapping[str, Mode]
+    repeat: float = 0.7
+    window: float = 8.0
+
+    @property
+    def id(self) -> str:
+        """The house's own id, for ``$house``."""
+        return identifier(self.name)
+
+    def members(self, name: str) -> tuple[str, ...]:
+        """The device ids that a device or group id stands for."""
+        return self.groups[name].members if name in self.groups else (name,)
+
+    def room_name(self, room: str, language: str = "") -> str:
+        """A room's first spoken name in a language."""
+        shown = self.rooms_shown.get(room, NO_TEXTS)
+        for key in (language, "", *shown):
+            if shown.get(key):
+                return shown[key][0]
+        return room

@@ -1,0 +1,47 @@
+"""How written text is folded before anything is compared.
+
+Case, accents and punctuation don't matter, and an apostrophe joins.  Folding follows Unicode normalisation form KD
+(Unicode Standard Annex #15) with combining marks removed, and full case folding (Unicode, section 3.13).
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from functools import lru_cache
+
+_APOSTROPHES = re.compile(r"['’‘ʼ`´]")
+_NOT_WORD = re.compile(r"[^\w]+", re.UNICODE)
+_NOT_IDENTIFIER = re.compile(r"[^a-z0-9]+")
+
+
+def fold(text: str) -> str:
+    """Case-folded text without accents; nothing else is changed.
+
+    >>> fold("Café ÖL")
+    'cafe ol'
+    """
+    if text.isascii():
+        return text.lower()
+    decomposed = unicodedata.normalize("NFKD", text.casefold())
+    return "".join(c for c in decomposed if not unicodedata.combining(c)).casefold()
+
+
+@lru_cache(maxsize=8192)
+def words(text: str) -> tuple[str, ...]:
+    """The folded words of a text; apostrophes join, other punctuation separates.
+
+    >>> words("Don't touch the Bar-Light!")
+    ('dont', 'touch', 'the', 'bar', 'light')
+    """
+    joined = _APOSTROPHES.sub("", fold(text))
+    return tuple(w for w in _NOT_WORD.sub(" ", joined).replace("_", " ").split() if w)
+
+
+def identifier(name: str) -> str:
+    """An id made from a name: lower case, accents dropped, ``_`` for every run of other characters.
+
+    >>> identifier("Old  Café!")
+    'old_cafe'
+    """
+    return _NOT_IDENTIFIER.sub("_", fold(name)).strip("_")

@@ -1,0 +1,149 @@
+"""Wire commands as a house file writes them: exactly one form each, on a link that takes it."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Collection, Mapping
+from typing import Any, Protocol
+
+from glossa.house.model import Wire
+from glossa.house.problems import nearest
+from glossa.house.schema import Path, StepSection
+from glossa.house.values import tidy
+
+PLACEHOLDER = re.compile(r"\$(?:(\w+)|\{(\w+)\})")
+"""``$name`` or ``${name}`` in a template."""
+
+TAKES: Mapping[str, tuple[str, ...]] = {
+    "simulated": ("topic", "text", "bytes", "http", "call"),
+    "mqtt": ("topic",),
+    "serial": ("text", "bytes"),
+    "http": ("http",),
+    "callback": ("call",),
+}
+"""The forms of command that each type of link takes."""
+
+_BYTES = re.compile(r"(?:[0-9A-Fa-f]{2}|\$\w+|\$\{\w+\})(?:\s+(?:[0-9A-Fa-f]{2}|\$\w+|\$\{\w+\}))*")
+
+
+class Context(Protocol):
+    """What reading a wire command needs of the house around it."""
+
+    link_types: dict[str, str]
+
+    @property
+    def bad(self) -> Callable[..., None]: ...
+
+
+def placeholders(template: str) -> tuple[str, ...]:
+    """The names of the placeholders in a template, in order."""
+    return tuple(a or b for a, b in PLACEHOLDER.findall(template))
+
+
+def read_wire(
+    step: StepSection, device_link: str, path: Path, context: Context, fills: Collection[str], *, state: bool = False
+) -> Wire | None:
+    """A checked :class:`Wire`, or None where it was wrong and noted.
+
+    Args:
+        step: the section as written.
+        device_link: the link of the device that the command belongs to, or ``""``.
+        path: where it stands in the house file.
+        context: takes the errors and knows the links.
+        fills: the placeholders that will have a value.
+        state: whether it is a place to listen at, which has no payload.
+    """
+    present = [
+        form
+        for form, given in (
+            ("topic", step.topic),
+            ("text", step.text),
+            ("bytes", step.bytes),
+            ("http", step.method if step.method is not None else step.path),
+            ("call", step.call),
+            ("wait", step.wait),
+            ("set", step.set if step.set is not None else step.device),
+        )
+        if given is not None
+    ]
+    if len(present) != 1:
+        held = "nothing that can be sent" if not present else "more than one command: " + ", ".join(present)
+        context.bad(path, f"holds {held}", "write one of: topic and payload, text, bytes, method and path, call, wait, device and set")
+        return None
+    form = present[0]
+    missing = {
+        "topic": None if step.payload is not None or state else "payload",
+        "http": "method" if step.method is None else "path" if step.path is None else None,
+        "set": "set" if step.set is None else "device" if step.device is None else None,
+    }.get(form)
+    if missing:
+        context.bad(path, f"'{missing}' is missing", f"a command with {form} needs it" if form != "set" else "write device and set")
+        return None
+    for key, belongs in (("payload", "topic"), ("qos", "topic"), ("retain", "topic"), ("body", "http"), ("json", "http")):
+        if getattr(step, key) is not None and form != belongs:
+            context.bad((*path, key), f"'{key}' doesn't belong to a command with {form}", f"it goes with {belongs}")
+            return None
+    link = _link(step.link or device_link, form, path, context)
+    if link is None:
+        return None
+    if form == "bytes" and not _BYTES.fullmatch((step.bytes or "").strip()):
+        context.bad((*path, "bytes"), f"'{step.bytes}' is not hex pairs", 'write them as in "AA 21 $raw"')
+        return None
+    if form == "topic" and not state and re.search(r"[+#\0]", step.topic or ""):
+        context.bad((*path, "topic"), "a topic to publish to holds no wildcard", "write the whole topic without + and #")
+        return None
+    wire = Wire(
+        form=form,
+        link=link,
+        topic=step.topic or "",
+        payload=_text(step.payload),
+        qos=1 if step.qos is None else step.qos,
+        retain=bool(step.retain),
+        text=step.text or "",
+        bytes=(step.bytes or "").strip(),
+        method=step.method or "",
+        path=step.path or "",
+        body=json.dumps(step.json, ensure_ascii=False) if step.json is not None else step.body or "",
+        json=step.json is not None,
+        call=step.call or "",
+        wait=_text(step.wait),
+        device=step.device or "",
+        set={k: _text(v) for k, v in (step.set or {}).items()},
+    )
+    templates = (wire.topic, wire.payload, wire.text, wire.bytes, wire.path, wire.body, wire.wait, *wire.set.values())
+    for name in dict.fromkeys(n for t in templates for n in placeholders(t)):
+        if name not in fills:
+            context.bad(path, f"${name} has no value here", nearest(name, sorted(fills)) or "name a slot of the phrase")
+            return None
+    if form == "wait" and not placeholders(wire.wait) and not re.fullmatch(r"\d+(\.\d+)?", wire.wait):
+        context.bad((*path, "wait"), f"'{wire.wait}' is not a time", "write seconds, 0 or more")
+        return None
+    return wire
+
+
+def _link(name: str, form: str, path: Path, context: Context) -> str | None:
+    types = context.link_types
+    if form in ("wait", "set"):
+        return name
+    if not name:
+        if len(types) != 1:
+            context.bad(path, "no link is named, and the house has several", "write link = \"...\": " + ", ".join(types))
+            return None
+        name = next(iter(types))
+    if name not in types:
+        context.bad((*path, "link"), f"there is no link '{name}'", nearest(name, types))
+        return None
+    if form not in TAKES[types[name]]:
+        takes = " or ".join("method and path" if f == "http" else f for f in TAKES[types[name]])
+        context.bad(path, f"'{name}' is a {types[name]} link and takes no {form}", f"it takes {takes}")
+        return None
+    return name
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return str(tidy(value)) if isinstance(value, (int, float)) else str(value)

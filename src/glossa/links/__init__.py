@@ -1,0 +1,1 @@
+"""Where commands go: the simulated house takes every form of command and keeps the state of each device."""

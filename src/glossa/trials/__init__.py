@@ -1,0 +1,6 @@
+"""Tables of what was heard and what must come of it -> results."""
+
+from glossa.trials.run import Result, run_table
+from glossa.trials.table import Row, read_table
+
+__all__ = ["Result", "Row", "read_table", "run_table"]

@@ -1,0 +1,140 @@
+"""Test tables: CSV (RFC 4180), UTF-8 with or without a byte order mark, any line end."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from glossa.house.model import House
+from glossa.house.problems import HouseError, Problem, nearest
+from glossa.matching import Outcome
+
+COLUMNS = ("utterance", "outcome", "intent", "slots", "commands", "reply", "language", "mode", "session", "at", "note")
+OUTCOMES = tuple(str(o) for o in Outcome)
+_SLOT = re.compile(r'([\w.-]+)\s*=\s*("(?:[^"]|"")*"|\S*)')
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One thing heard, and what must come of it.
+
+    Attributes:
+        utterance: the text as the recogniser gives it.
+        outcomes: the outcomes that are right; empty for any.
+        intent: the intent's id, ``""`` where it is not checked.
+        slots: slot -> value as written.
+        commands: the commands in one line each; None where they are not checked.
+        reply, language, mode, note: as in the table.
+        session, at: the conversation that the row belongs to, and seconds from its start.
+        table, line: where it stands.
+        problem: what is wrong with the row, ``""`` where it can be run.
+        others: columns that have no meaning here, kept as they are.
+    """
+
+    utterance: str
+    outcomes: tuple[str, ...] = ("accept",)
+    intent: str = ""
+    slots: Mapping[str, str] = field(default_factory=dict)
+    commands: tuple[str, ...] | None = None
+    reply: str = ""
+    language: str = ""
+    mode: str = ""
+    session: str = ""
+    at: float | None = None
+    note: str = ""
+    table: str = ""
+    line: int = 0
+    problem: str = ""
+    others: Mapping[str, str] = field(default_factory=dict)
+
+
+def read_table(text: str, name: str = "table.csv", house: House | None = None) -> list[Row]:
+    """The rows of a table.
+
+    Args:
+        text: the CSV text.
+        name: what to call the table in errors.
+        house: where given, unknown intents, devices, slots, modes and languages become the ``problem`` of their row.
+
+    Raises:
+        HouseError: where the table has no column ``utterance``, a column twice, or is not CSV.
+    """
+    reader = csv.reader(io.StringIO(text.removeprefix("\ufeff"), newline=""), strict=False)
+    rows: list[Row] = []
+    csv.field_size_limit(10_000_000)
+    try:
+        header = [cell.strip().lower() for cell in next(reader, [])]
+        doubled = [c for i, c in enumerate(header) if c and c in header[:i]]
+        if doubled:
+            raise HouseError([Problem(name, 1, doubled[0], "the column stands twice", "keep one of them")])
+        if "utterance" not in header:
+            hint = nearest("utterance", header, "is it") if header else "write it in the first row"
+            raise HouseError([Problem(name, 1, "utterance", "the column 'utterance' is missing", hint)])
+        line = reader.line_num + 1
+        for cells in reader:
+            if any(cell.strip() for cell in cells):
+                rows.append(_row(dict(zip(header, cells, strict=False)), name, line, house))
+            line = reader.line_num + 1
+    except csv.Error as error:
+        raise HouseError([Problem(name, reader.line_num, "", f"not CSV: {error}")]) from None
+    return rows
+
+
+def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Row:
+    value = {k: cells.get(k, "").strip() for k in COLUMNS}
+    problems = []
+    written = value["outcome"].lower()
+    outcomes = () if written == "*" else tuple(o.strip() for o in (written or "accept").split("|"))
+    problems += [f"outcome: '{o}' is none ({nearest(o, OUTCOMES)})" for o in outcomes if o not in OUTCOMES]
+    at = None
+    if value["at"]:
+        try:
+            at = float(value["at"])
+        except ValueError:
+            problems.append(f"at: '{value['at']}' is no number of seconds")
+    slots = {k: v[1:-1].replace('""', '"') if v.startswith('"') else v for k, v in _SLOT.findall(value["slots"])}
+    if value["slots"] and not slots:
+        problems.append(f"slots: '{value['slots']}' is not of the form device=galley_lamp level=40")
+    if house is not None:
+        problems += _unknown(value, slots, house)
+    return Row(
+        utterance=cells.get("utterance", ""),
+        outcomes=outcomes,
+        intent=value["intent"],
+        slots=slots,
+        commands=_commands(value["commands"]),
+        reply=value["reply"],
+        language=value["language"],
+        mode=value["mode"],
+        session=value["session"],
+        at=at,
+        note=value["note"],
+        table=name,
+        line=line,
+        problem="; ".join(problems),
+        others={k: v for k, v in cells.items() if k not in COLUMNS},
+    )
+
+
+def _commands(written: str) -> tuple[str, ...] | None:
+    if not written:
+        return None
+    if written == "-":
+        return ()
+    return tuple(" ".join(part.split()) for part in re.split(r"(?<!\\);", written) if part.strip())
+
+
+def _unknown(value: Mapping[str, str], slots: Mapping[str, str], house: House) -> list[str]:
+    found = []
+    for column, known in (("intent", house.intents), ("mode", house.modes)):
+        if value[column] and value[column] not in known:
+            found.append(f"{column}: there is no '{value[column]}' ({nearest(value[column], known)})")
+    if value["language"] and value["language"] not in house.languages:
+        found.append(f"language: '{value['language']}' is not a language of this house ({nearest(value['language'], house.languages)})")
+    for device in slots.get("device", "").split("+") if slots.get("device") else ():
+        if device not in house.devices and device not in house.groups:
+            found.append(f"slots: there is no device '{device}' ({nearest(device, (*house.devices, *house.groups))})")
+    return found
