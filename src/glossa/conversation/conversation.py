@@ -32,6 +32,10 @@ class Pending:
     reading: Reading | None = None
 
 
+HIDDEN = "****"
+"""What stands for a passcode wherever it could be seen."""
+
+
 class Conversation:
     """One conversation with a house.
 
@@ -124,7 +128,8 @@ class Conversation:
             if not woken.rest:
                 self.pending = None
                 return self._event(text, at, Outcome.WAKE, reply=load_language(language or self.house.languages[0]).text("awake"))
-            return replace(self._understand(woken.rest, at, language), utterance=text)
+            event = self._understand(woken.rest, at, language)
+            return replace(event, utterance=text.removesuffix(woken.rest) + event.utterance)
         if not self.awake(at):
             return self._event(text, at, Outcome.ASLEEP, reason="asleep")
         return self._understand(text, at, language)
@@ -163,7 +168,7 @@ class Conversation:
         intent = self.house.intents[best.intent]
         slots = dict(best.slots)
         said_pin = str(slots.pop("pin", ""))
-        text = _starred(text) if said_pin else text
+        text = _starred(text, best) if said_pin else text
         action = act(self.house, intent, slots, self.state, best.language) if not best.missing and not best.which else Action()
         if match.outcome == Outcome.REJECT:
             return self._event(text, at, Outcome.REJECT, match, slots, reply=self._why_not(match, best, intent))
@@ -349,6 +354,10 @@ def initial_state(house: House) -> dict[tuple[str, str], Value]:
     return {(d.id, name): p.values.start() for d in house.devices.values() for name, p in d.properties.items()}
 
 
-def _starred(text: str) -> str:
-    """A text without what could be a passcode: every word and number but the first few letters is hidden."""
-    return "****" if text else text
+def _starred(text: str, reading: Reading | None = None) -> str:
+    """A text with its passcode starred out; the whole of it where it is not known which part that is."""
+    spans = [(p.start, p.end) for p in reading.pieces if p.role == "$pin"] if reading else []
+    if not spans:
+        return HIDDEN
+    start, end = spans[0]
+    return text[:start] + HIDDEN + text[end:]

@@ -522,3 +522,36 @@ def _spelled(tag: str) -> dict[tuple[str, ...], int]:
             return {}
         found.setdefault(fold_words(str(spelled)), number)
     return found
+
+
+def alternatives(reader: NumberReader, tokens: Sequence[Token], quantity: Quantity) -> list[str]:
+    """Other readings of the same words: its parts, where it was put together, and what it could be mistaken for by sound."""
+    words = [t.word for t in tokens]
+    found = []
+    if quantity.note == "strung together":
+        parts = [reader._below_hundred(tokens, words, i) for i in range(quantity.start, quantity.end)]
+        found.append(" and ".join(str(tidy(p.value)) for p in parts if p is not None))
+    if quantity.note == "corrected":
+        first = reader.at(tokens, words, quantity.start)
+        found += [f"{first.value} first"] if first is not None else []
+    if quantity.note == "sounds like" or quantity.note == "ordinal":
+        found.append("no number")
+    found += [f"{tidy(t)}?" for t in twins(quantity.value)]
+    return found
+
+
+def twins(value: float) -> tuple[int, ...]:
+    """The numbers that sound like one: 13 and 30, ... 19 and 90, 15 and 50, and the same within a larger number.
+
+    >>> twins(13), twins(90), twins(42)
+    ((30,), (19,), ())
+    """
+    if not float(value).is_integer():
+        return ()
+    rest = int(abs(value)) % 100
+    base = int(abs(value)) - rest
+    if 13 <= rest <= 19:
+        return (base + (rest - 10) * 10,)
+    if rest in range(30, 100, 10):
+        return (base + rest // 10 + 10,)
+    return ()

@@ -1,0 +1,1 @@
+"""The command line: reads arguments, calls the library, prints."""

@@ -1,0 +1,113 @@
+"""``glossa``: the commands, each in a module of its own that is only loaded when it is called."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+from typing import Any
+
+import click
+
+from glossa import files
+from glossa.house import HouseError
+
+COMMANDS = {
+    "new": "Start a house: a small commented one to change.",
+    "check": "Read a house and list everything that is wrong.",
+    "say": "Show what a phrase would do, and why.",
+    "talk": "Type lines to the house and watch it answer.",
+    "test": "Run test tables; exit code 1 if any row fails.",
+    "numbers": "Show how spoken numbers are read.",
+    "demo": "Play an evening aboard the sample house.",
+}
+
+
+class _Lazy(click.Group):
+    """A group that loads a command's module when it is needed, so that ``glossa say`` starts fast."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in COMMANDS:
+            return None
+        module = importlib.import_module(f"glossa.cli.{cmd_name}")
+        found = getattr(module, cmd_name)
+        assert isinstance(found, click.Command)
+        return found
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
+        from glossa.house.problems import nearest
+
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            ctx.fail(f"There is no command '{args[0]}' ({nearest(args[0], COMMANDS)}).")
+        return super().resolve_command(ctx, args)
+
+
+@click.group(cls=_Lazy, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(package_name="glossa", message="glossa %(version)s")
+def cli() -> None:
+    """Spoken phrases to device commands: define them, tune them, test them at your desk.
+
+    HOUSE is a house file, a folder with a house.toml, or a sample house by name: marigold.
+
+    \b
+    Start here:
+      glossa demo                             see a whole house at work
+      glossa new my-home                      make your own
+      glossa say my-home "lamp on"            what a phrase would do
+      glossa test my-home                     run its tables
+    """
+
+
+def main(arguments: list[str] | None = None) -> None:
+    """Run the command line; errors are printed here and nowhere else."""
+    for stream in (sys.stdout, sys.stderr):
+        reconfigure: Any = getattr(stream, "reconfigure", None)
+        if reconfigure is not None:
+            reconfigure(encoding="utf-8", errors="replace")
+    try:
+        code = cli.main(args=arguments, prog_name="glossa", standalone_mode=False)
+        sys.exit(code if isinstance(code, int) else 0)
+    except HouseError as error:
+        show_problems(error)
+        sys.exit(2)
+    except click.exceptions.Abort:
+        click.echo("", err=True)
+        sys.exit(130)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except KeyboardInterrupt:
+        click.echo("", err=True)
+        sys.exit(130)
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(0)
+    except OSError as error:
+        click.echo(f"Error: {error.filename or ''}: {error.strerror or error}".replace(": :", ":"), err=True)
+        sys.exit(2)
+
+
+def show_problems(error: HouseError) -> None:
+    """Every problem of a house, on standard error."""
+    for problem in error.problems:
+        place = f"{problem.file}:{problem.line}" if problem.line else problem.file
+        click.echo(click.style(place, bold=True) + ": " + (click.style(problem.key, fg="cyan") + ": " if problem.key else ""), nl=False, err=True)
+        click.echo(problem.message + (click.style(f"\n    {problem.hint}", fg="green") if problem.hint else ""), err=True)
+    count = len(error.problems)
+    click.echo(click.style(f"{count} problem{'s' * (count != 1)}", fg="red", bold=True), err=True)
+
+
+def complete_house(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[str]:
+    """Shell completion for HOUSE: the sample houses."""
+    return [name for name in files.samples() if name.startswith(incomplete)]
+
+
+def house_argument() -> Any:
+    """The argument HOUSE."""
+    return click.argument("house", shell_complete=complete_house)

@@ -1,0 +1,73 @@
+"""``glossa numbers``."""
+
+from __future__ import annotations
+
+import json
+
+import click
+
+
+@click.command()
+@click.argument("texts", nargs=-1, metavar="[TEXT]...")
+@click.option("--language", default="en", show_default=True, help="The language that is spoken, as a BCP 47 tag.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a line.")
+def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
+    """Show how spoken numbers are read: value, unit, the words used, and other readings.
+
+    Without TEXT, each line of standard input is read.
+
+    \b
+    Examples:
+      glossa numbers "twenty one and a half degrees" "half an hour"
+      glossa numbers "fifty no sixty percent"
+    """
+    from glossa.cli.say import lines
+    from glossa.hearing.language import load_language
+    from glossa.hearing.numbers import NumberReader, alternatives
+    from glossa.hearing.tokens import MOST_TOKENS, tokenize
+
+    reader = NumberReader(load_language(language))
+    if not reader.known and not reader.table:
+        raise click.UsageError(f"There are no number words for the language '{language}'.")
+    rows = []
+    for text in texts or lines():
+        tokens = tokenize(text)[: MOST_TOKENS * 4]
+        found = reader.read(tokens)
+        words = [t.word for t in tokens]
+        if as_json:
+            numbers_ = [
+                {"value": q.value, "unit": q.unit, "share": q.share, "words": words[q.start : q.end], "note": _note(q.note), "others": alternatives(reader, tokens, q)}
+                for q in found
+            ]
+            click.echo(json.dumps({"text": text, "numbers": numbers_}, ensure_ascii=False))
+            continue
+        rows.append((text, [(q, words, alternatives(reader, tokens, q)) for q in found]))
+    if not as_json:
+        _print(rows)
+
+
+def _note(note: str) -> str:
+    return "" if note.startswith("x") else note
+
+
+def _print(rows: list[tuple[str, list[tuple[object, list[str], list[str]]]]]) -> None:
+    from rich.table import Table
+
+    from glossa.cli.show import console
+    from glossa.hearing.numbers import Quantity
+
+    table = Table(box=None, padding=(0, 2), header_style="bright_black")
+    for name in ("heard", "value", "unit", "from the words", "how", "or else"):
+        table.add_column(name, justify="right" if name == "value" else "left")
+    for text, found in rows:
+        shown = text if len(text) <= 40 else text[:39] + "…"
+        if not found:
+            table.add_row(shown, "—", "", "", "no number", style="bright_black")
+        for number, (quantity, words, others) in enumerate(found):
+            assert isinstance(quantity, Quantity)
+            unit = quantity.unit or ("share of the range" if quantity.share else "")
+            used = " ".join(words[quantity.start : quantity.end])
+            how = _note(quantity.note) or ("unsure" if quantity.cost else "")
+            style = "bright_black" if quantity.cost >= 0.45 else ""
+            table.add_row(shown if not number else "", f"{quantity.value}", unit, used[:32], how, ", ".join(others), style=style)
+    console().print(table)

@@ -1,0 +1,88 @@
+"""``glossa say``."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+
+import click
+
+from glossa.cli.main import house_argument
+from glossa.conversation import Conversation, Event
+from glossa.files import load_house
+from glossa.house.model import House
+from glossa.house.problems import nearest
+from glossa.matching import Matcher
+
+
+@click.command()
+@house_argument()
+@click.argument("texts", nargs=-1, metavar="[TEXT]...")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a line.")
+@click.option("--why", is_flag=True, help="Explain: word by word what was heard, what it was taken for, and what that cost.")
+@click.option("--picture", type=click.Path(dir_okay=False, writable=True), help="Draw the explanation of the last TEXT into a PNG file.")
+@click.option("--mode", default="", help="The mode that the house is in.")
+@click.option("--language", default="", help="The language that is spoken; the others are off then.")
+def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: str | None, mode: str, language: str) -> None:
+    """Show what a phrase would do: the intent, its values, the commands, the reply. Nothing is sent.
+
+    Each TEXT is taken on its own, with the house awake; without TEXT, each line of standard input.
+
+    \b
+    Examples:
+      glossa say marigold "galley lamp to forty"
+      glossa say marigold "turn of the galley lap" --why
+      printf 'galley lamp on\\n' | glossa say marigold --json
+    """
+    home = load_house(house)
+    _known("mode", mode, home.modes)
+    _known("language", language, home.languages)
+    matcher = Matcher(home)
+    event = None
+    for text in texts or lines():
+        event = Conversation(home, matcher, awake=True, mode=mode).hear(text, 0.0, language)
+        _print(event, home, as_json, why)
+    if picture is not None and event is not None:
+        if event.match is None or event.match.best is None:
+            raise click.ClickException("there is nothing to draw: no phrase comes near")
+        from glossa.pictures import draw_match
+
+        draw_match(event.match, picture)
+        click.echo(f"wrote {picture}", err=True)
+
+
+def _known(what: str, name: str, names: object) -> None:
+    known = list(names)  # type: ignore[call-overload]
+    if name and name not in known:
+        raise click.UsageError(f"This house has no {what} '{name}' ({nearest(name, known) or 'it has none'}).")
+
+
+def lines() -> Iterator[str]:
+    if sys.stdin.isatty():
+        click.echo("Type phrases, one a line; Ctrl-D ends.", err=True)
+    stream = sys.stdin.buffer if hasattr(sys.stdin, "buffer") else None
+    if stream is None:
+        yield from (line.rstrip("\r\n") for line in sys.stdin)
+        return
+    for raw in stream:
+        yield raw.decode("utf-8", errors="replace").rstrip("\r\n")
+
+
+def _print(event: Event, house: House, as_json: bool, why: bool) -> None:
+    if as_json:
+        from glossa.cli.plain import event_json
+
+        found = event_json(event)
+        if why and event.match is not None:
+            found["why"] = event.match.explain()
+        click.echo(json.dumps(found, ensure_ascii=False))
+        return
+    from glossa.cli.show import console, event_lines, explanation
+
+    out = console()
+    out.print(event.utterance, style="bold", markup=False)
+    out.print(event_lines(event, house), end="")
+    if why:
+        explanation(event, out)
+        out.print()

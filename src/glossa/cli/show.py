@@ -1,0 +1,162 @@
+"""How events and matches are shown on a terminal."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from glossa.conversation import Event
+from glossa.house.model import House
+from glossa.links.simulated import Change
+from glossa.matching import Match, Reading
+from glossa.matching.result import SlotValue
+from glossa.trials.run import shown
+
+COLOURS = {
+    "accept": "green", "confirm": "yellow", "ask": "yellow", "reject": "red",
+    "wake": "cyan", "sleep": "cyan", "cancel": "magenta", "asleep": "bright_black",
+}  # fmt: skip
+
+WHY = {
+    "score": "the score",
+    "margin": "the lead over the next reading",
+    "negation": "a negation that no phrase holds",
+    "opposite": "a word that means the opposite",
+    "mentioned": "the words tell or ask, they don't order",
+    "question": "it is a question",
+    "another place": "this house has no such room",
+    "another device": "another device was named too",
+    "another room": "another room was named too",
+    "unexplained number": "a number has no place",
+    "wrong room": "the device is not in that room",
+    "mode": "another mode is needed",
+    "range": "out of range",
+    "missing": "a slot was not said",
+    "which": "several devices fit",
+    "pin": "a passcode is needed",
+    "passcode": "the passcode is wrong",
+    "locked": "locked after wrong passcodes",
+    "no passcode": "no passcode is set",
+    "always": "this intent is always confirmed",
+    "asleep": "not addressed",
+    "repeated": "heard twice",
+    "filler": "nothing but filler",
+    "nothing": "nothing fits",
+    "empty": "nothing was said",
+    "too long": "too long for a command",
+    "unknown": "the state is not known yet",
+    "value": "the value has no place in the command",
+}
+
+
+def console(*, error: bool = False) -> Console:
+    """A console that wraps nothing when it is no terminal."""
+    made = Console(stderr=error, highlight=False)
+    return made if made.is_terminal else Console(stderr=error, highlight=False, width=max(made.width, 100), soft_wrap=False)
+
+
+def slots_line(slots: Mapping[str, SlotValue], house: House | None = None) -> str:
+    """Slots in a row as a table writes them."""
+    parts = []
+    for name, value in slots.items():
+        text = shown(value)
+        if house is not None and isinstance(value, tuple) and len(value) > 3:
+            text = "+".join(value[:3]) + f"+… ({len(value)})"
+        parts.append(f"{name}={text}" if " " not in text else f'{name}="{text}"')
+    return " ".join(parts)
+
+
+def reason_line(event: Event) -> str:
+    """Why an event came out as it did, in words."""
+    if not event.reason:
+        return ""
+    words = WHY.get(event.reason, event.reason)
+    return f"{words}: {event.detail}" if event.detail and event.reason not in ("asleep",) else words
+
+
+def event_lines(event: Event, house: House, changes: list[Change] | None = None) -> Text:
+    """An event in a few lines: outcome, reading, commands, reply, what changed."""
+    text = Text()
+    outcome = str(event.outcome)
+    text.append(f"  {outcome:<8}", style=f"bold {COLOURS.get(outcome, '')}")
+    if event.intent:
+        text.append(event.intent, style="bold")
+        slots = slots_line(event.slots, house)
+        if slots:
+            text.append(f"  {slots}")
+    if event.match is not None and event.match.readings:
+        text.append(f"  score {event.score:.2f}, lead {event.margin:.2f}", style="bright_black")
+    text.append("\n")
+    reason = reason_line(event)
+    if reason:
+        text.append(f"          {reason}\n", style="bright_black")
+    sent = outcome == "accept"
+    for command in event.commands[:12]:
+        text.append("       -> " if sent else "        … ", style="blue" if sent else "bright_black")
+        text.append(f"{command}\n", style="" if sent else "bright_black")
+    if len(event.commands) > 12:
+        text.append(f"          and {len(event.commands) - 12} more\n", style="bright_black")
+    if event.reply:
+        text.append(f"          “{event.reply}”\n", style="italic")
+    for change in changes or ():
+        text.append(f"          {change.device} {change.property}: {change.before} -> ", style="bright_black")
+        text.append(f"{change.after}\n", style="green")
+    return text
+
+
+def why_table(match: Match, reading: Reading) -> Table:
+    """The alignment of a reading: what was heard over what it was taken for, the cost and the reason of each."""
+    table = Table(box=None, padding=(0, 2), show_edge=False, header_style="bright_black", pad_edge=False)
+    table.add_column("heard", no_wrap=False, max_width=26)
+    table.add_column("taken for", max_width=30)
+    table.add_column("as", style="cyan")
+    table.add_column("cost", justify="right")
+    table.add_column("why", max_width=30)
+    for piece in reading.pieces:
+        heard = "****" if piece.role == "$pin" else piece.heard
+        style = "bright_black" if piece.role == "skipped" and piece.cost < 0.1 else "yellow" if piece.cost >= 0.5 else ""
+        cost = f"{piece.cost:.2f}" if piece.cost else "0"
+        table.add_row(heard or "—", piece.taken or "—", piece.role, cost, piece.why, style=style)
+    return table
+
+
+def explanation(event: Event, out: Console) -> None:
+    """The whole of ``say --why``: alignment, sum, decision, and the next best readings."""
+    match = event.match
+    if match is None or match.best is None:
+        out.print(f"  [bright_black]no phrase comes near: {WHY.get(event.reason, event.reason)}[/]")
+        return
+    best = match.best
+    out.print(f"  [bright_black]phrase[/]  {_plain(best.phrase)}   [bright_black]language {best.language}[/]")
+    out.print()
+    from rich.padding import Padding
+
+    out.print(Padding(why_table(match, best), (0, 0, 0, 2)))
+    out.print()
+    out.print(
+        f"  [bright_black]score[/]   1 - {best.cost:.2f} / {best.weight:.2f} = [bold]{best.score:.2f}[/]"
+        f"   [bright_black]cost over the weight of what was said and expected[/]"
+    )
+    limits = match.thresholds
+    if limits:
+        out.print(
+            f"  [bright_black]limits[/]  accept from {limits['accept']:.2f}, confirm from {limits['confirm']:.2f}, lead of {limits['margin']:.2f}"
+            f"   [bright_black]lead is[/] {match.margin:.2f}"
+        )
+    for name in best.guards:
+        out.print(f"  [red]guard[/]   {name}: {WHY.get(name, name)}")
+    if event.reason:
+        out.print(f"  [bright_black]so[/]      [bold {COLOURS[str(event.outcome)]}]{event.outcome}[/]: {_plain(reason_line(event))}")
+    if len(match.readings) > 1:
+        out.print("  [bright_black]next best[/]")
+        for reading in match.readings[1:4]:
+            line = f"{reading.intent}  {slots_line({k: v for k, v in reading.slots.items() if k != 'pin'})}"
+            missing = f"  without {', '.join('$' + m for m in reading.missing)}" if reading.missing else ""
+            out.print(f"    {reading.score:.2f}  {match.score - reading.score:.2f} behind  {_plain(line[:64])}[bright_black]{missing}[/]")
+
+
+def _plain(text: str) -> str:
+    return text.replace("[", "\\[")
