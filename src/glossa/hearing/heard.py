@@ -68,7 +68,7 @@ class Heard:
         self.quantities: tuple[Quantity, ...] = lexicon.numbers.read(self.tokens)
         self.degree = 1.0
         self.kinds, self.weights = self._weigh()
-        skips = [w if k in ("filler", "small") else math.inf for k, w in zip(self.kinds, self.weights, strict=True)]
+        skips = [w if k in ("filler", "small", "aside") else math.inf for k, w in zip(self.kinds, self.weights, strict=True)]
         self.atoms: list[list[Atom]] = lexicon.atoms(self.words, self.steps, skips)
         self._expressions: list[Expression] | None = None
         self._devices: dict[tuple[str, ...], list[Candidate]] = {}
@@ -368,10 +368,20 @@ def _in_right_room(readings: list[tuple[Candidate, int]]) -> list[tuple[Candidat
 
 
 def _in_order(readings: list[tuple[Candidate, int]]) -> list[Candidate]:
-    """Of the readings of the same words, those that no other goes before: a name before a group, a group before a noun."""
+    """Of the readings of the same words, those that no other goes before: a name before a group, a group before a noun.
+
+    Where the first one is no guess, only guesses by sound are kept beside it.
+    """
     least = min(c.cost for c, _ in readings)
-    first = min((rank, c.cost) for c, rank in readings if c.cost <= least + 0.03)
-    return [c for c, rank in readings if rank <= first[0] or c.cost > first[1] + 0.12]
+    first_rank, first_cost = min((rank, c.cost) for c, rank in readings if c.cost <= least + 0.03)
+    first = next(c for c, rank in readings if (rank, c.cost) == (first_rank, first_cost))
+    if not _guessed(first):
+        return [first, *(c for c, _ in readings if c is not first and _guessed(c))]
+    return [c for c, rank in readings if rank <= first_rank or c.cost > first_cost + 0.12]
+
+
+def _guessed(candidate: Candidate) -> bool:
+    return any("sounds like" in s.why for s in candidate.steps)
 
 
 def _inside(one: Candidate, other: Candidate) -> bool:

@@ -146,6 +146,10 @@ def load_language(tag: str) -> Language:
         for sign, side in enumerate(sides):
             for word in side:
                 poles.setdefault(word, []).append((axis, sign))
+    for word, means in toward.items():
+        for axis, sign in [p for m in sorted(means) for p in poles.get(m, ())]:
+            if (axis, sign) not in poles.get(word, ()):
+                poles.setdefault(word, []).append((axis, sign))
     alike: dict[str, set[str]] = {}
     for heard, said in data.get("sounds", {}).get("alike", ()):
         alike.setdefault(heard, set()).add(said)

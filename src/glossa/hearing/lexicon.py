@@ -165,6 +165,9 @@ class Lexicon:
                             kept[device.id] = min(cost, kept.get(device.id, cost))
         for way, ids in named.items():
             self._add(way, Entry("name", self._ordered(ids)))
+            turned = (way[-1], *way[:-1])  # "the lamp on the left bedside"
+            if len(way) > 1 and turned not in named:
+                self._add(turned, Entry("name", self._ordered(ids), cost=0.05))
         for rest, ids in rests.items():
             self._add(rest, Entry("rest", self._ordered(ids)))
         for part, costs in parts.items():

@@ -28,7 +28,7 @@ _NEAR_VOWELS = (
 )  # fmt: skip
 SAME_CLASS, NEAR_VOWEL, ANY_VOWEL, OTHER = 0.35, 0.35, 0.6, 1.0
 SMALL_GAP = 0.55
-"""Price of a phone that is easily lost or added: H, a glide, a weak vowel, or T and D beside another consonant."""
+"""Price of a phone that is easily lost or added: H, a glide, a weak vowel, R and L behind a vowel, T and D beside another consonant."""
 
 _WEAK = frozenset(("HH", "AH", "Y", "W", "h"))
 
@@ -55,6 +55,8 @@ def gap_price(phones: Sequence[str], at: int) -> float:
     """The price of leaving out the phone at ``at``: 0 to 1."""
     phone = phones[at]
     if phone in _WEAK:
+        return SMALL_GAP
+    if phone in ("R", "L") and at and phones[at - 1] in VOWELS:
         return SMALL_GAP
     if phone in ("T", "D", "t", "d"):
         beside = (*phones[max(0, at - 1) : at], *phones[at + 1 : at + 2])

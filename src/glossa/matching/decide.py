@@ -17,7 +17,7 @@ from glossa.matching.search import Leaf
 MENTION = 0.34
 """Where more than this share of an utterance is unexplained, the house was merely mentioned."""
 
-BARRED = ("negation", "opposite", "mentioned", "question", "another place", "two commands")
+BARRED = ("negation", "opposite", "mentioned", "question", "another place", "another word")
 """Guards after which nothing is done; the others only make the house ask back."""
 
 
@@ -54,6 +54,9 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
         share = sum(heard.weights[i] for i in unexplained) / total if total else 0.0
         if share > MENTION and any(kinds[i] in ("unknown", "content", "pole", "number") for i in unexplained):
             found.append(Guard("mentioned", " ".join(words[i] for i in unexplained)))
+    swapped = _swapped(heard, leaf, left)
+    if swapped:
+        found.append(Guard("another word", swapped))
     places = _places(heard, left, grammar)
     if places:
         found.append(Guard("another place", places))
@@ -119,6 +122,13 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
             if word != option.step.word and told_form(word, verbs) and word not in grammar.lexicon.vocabulary.words:
                 found.append(word)
     return found
+
+
+def _swapped(heard: Heard, leaf: Leaf, left: Sequence[int]) -> str:
+    """A word of weight that the phrase wants was not heard, and one that nothing explains was heard instead."""
+    wanted = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
+    instead = [heard.words[i] for i in left if heard.kinds[i] in ("unknown", "content", "pole")]
+    return f"{' '.join(instead)} / {wanted[0].words[0]}" if wanted and instead else ""
 
 
 def _places(heard: Heard, left: Sequence[int], grammar: Grammar) -> str:
