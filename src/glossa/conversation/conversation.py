@@ -125,7 +125,7 @@ class Conversation:
         woken = self._wake.hear(text) if self.house.wake is not None else None
         if woken is not None:
             self._listen(at)
-            if not woken.rest:
+            if self._wake.idle(woken.rest, language or self.house.languages[0]):
                 self.pending = None
                 return self._event(text, at, Outcome.WAKE, reply=load_language(language or self.house.languages[0]).text("awake"))
             event = self._understand(woken.rest, at, language)

@@ -73,6 +73,19 @@ class WakeWords:
         return round(max(0.0, 1.0 - SLIP * (0.7 * near + 0.3 * far)), 6)
 
     @staticmethod
+    def idle(text: str, tag: str) -> bool:
+        """Whether a text holds nothing but filler."""
+        words = tuple(t.word for t in tokenize(text))
+        filler = load_language(tag).filler
+        at = 0
+        while at < len(words):
+            length = filler.at(words, at)
+            if not length:
+                return False
+            at += length
+        return True
+
+    @staticmethod
     def _starts(words: Words, tag: str) -> list[int]:
         filler = load_language(tag).filler
         starts, at = [0], 0

@@ -370,18 +370,16 @@ def _in_right_room(readings: list[tuple[Candidate, int]]) -> list[tuple[Candidat
 def _in_order(readings: list[tuple[Candidate, int]]) -> list[Candidate]:
     """Of the readings of the same words, those that no other goes before: a name before a group, a group before a noun.
 
-    Where the first one is no guess, only guesses by sound are kept beside it.
+    Beside the first one only those are kept that guess other words by their sound.
     """
     least = min(c.cost for c, _ in readings)
-    first_rank, first_cost = min((rank, c.cost) for c, rank in readings if c.cost <= least + 0.03)
-    first = next(c for c, rank in readings if (rank, c.cost) == (first_rank, first_cost))
-    if not _guessed(first):
-        return [first, *(c for c, _ in readings if c is not first and _guessed(c))]
-    return [c for c, rank in readings if rank <= first_rank or c.cost > first_cost + 0.12]
+    first = min((r for r in readings if r[0].cost <= least + 0.03), key=lambda r: (r[1], r[0].cost))[0]
+    return [first, *(c for c, _ in readings if c is not first and _guesses(c) - _guesses(first))]
 
 
-def _guessed(candidate: Candidate) -> bool:
-    return any("sounds like" in s.why for s in candidate.steps)
+def _guesses(candidate: Candidate) -> set[tuple[int, str]]:
+    """The words of the house that were only guessed by sound, and where."""
+    return {(s.start, s.word) for s in candidate.steps if "sounds like" in s.why}
 
 
 def _inside(one: Candidate, other: Candidate) -> bool:

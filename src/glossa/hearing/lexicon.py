@@ -17,6 +17,9 @@ from glossa.house.values import DURATIONS, Value, Values, texts_for
 Words = tuple[str, ...]
 BUILT_IN_UNITS = ("percent", "celsius", "degrees", "fahrenheit", *DURATIONS)
 MOST_PART_WORDS = 5
+EXACT, NEARLY = 0.0, 0.2
+"""How far by sound the built-in words for "full" and the many colour names may be from what was heard."""
+
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +48,7 @@ class _Node:
     entries: list[Entry] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Atom:
     """An entry found in an utterance, over tokens ``start`` to ``end``, with the steps that took each token for a word."""
 
@@ -65,6 +68,7 @@ class Lexicon:
         self.articles = frozenset(self.language.section("grammar").get("articles", ()))
         self._root = _Node()
         self._words: set[str] = set()
+        self._strict: dict[str, float] = {}
         self.specs: list[Values] = []
         self.spec_of: dict[tuple[str, str], int] = {}
         self._spec_keys: dict[str, int] = {}
@@ -79,14 +83,18 @@ class Lexicon:
                 for sequence in phrase.sequences:
                     for position in sequence.positions:
                         self._words.update(position.words)
+                        for word in position.words:
+                            self._strict.pop(word, None)
         self.ignored = PhraseSet.of(w for key in (tag, "") for w in house.words.ignore.get(key, ()))
         same = [s for key in (tag, "") for s in house.words.same.get(key, ())]
         single = [frozenset(w[0] for w in forms if len(w) == 1) for forms in same]
         for group in single:
             if any(self._known(w) for w in group):
                 self._words.update(group)
-        self.rewrites: tuple[tuple[Words, Words, float], ...] = tuple(self._rewrites(same))
-        self.vocabulary = Vocabulary(self._words, self.language, [g for g in single if len(g) > 1], house.words.sounds)
+        self.rewrites: dict[str, list[tuple[Words, Words, float]]] = {}
+        for heard, said, cost in self._rewrites(same):
+            self.rewrites.setdefault(heard[0], []).append((heard, said, cost))
+        self.vocabulary = Vocabulary(self._words, self.language, [g for g in single if len(g) > 1], house.words.sounds, self._strict)
         units = {}
         for spec in self.specs:
             if spec.unit and spec.unit not in BUILT_IN_UNITS:
@@ -144,6 +152,7 @@ class Lexicon:
 
     def _add_devices(self) -> None:
         house = self.house
+        self._room_names = {name for names in house.rooms.values() for name in self._texts(names)}
         named: dict[Words, list[str]] = {}
         rests: dict[Words, list[str]] = {}
         parts: dict[Words, dict[str, float]] = {}
@@ -215,8 +224,8 @@ class Lexicon:
             if len(kept) < len(way) - 1:
                 yield (*kept, way[-1]), 0.05
         for end in range(1, len(way)):
-            if any(w not in self.language.poles for w in way[:end]):
-                yield way[:end], 0.25
+            if any(w not in self.language.poles for w in way[:end]) and way[:end] not in self._room_names:
+                yield way[:end], 0.4
 
     def _add_values(self, number: int, spec: Values) -> None:
         for value in spec.choices:
@@ -233,9 +242,11 @@ class Lexicon:
             low, high = spec.limits()
             for name, reached in (("maximum", high), ("minimum", low), ("halfway", low + (high - low) / 2)):
                 for text in self.language.section("numbers").get(name, ()):
+                    self._strict.update({w: EXACT for w in text.split() if w not in self._words})
                     self._add(text.split(), Entry("value", spec=number, value=spec.nearest(reached), cost=0.02))
         if spec.type == "colour":
             for words, colour in spoken_colours(self.language).items():
+                self._strict.update({w: NEARLY for w in words if w not in self._words})
                 self._add(words, Entry("value", spec=number, value=colour))
 
     # --- what an utterance holds ------------------------------------------------------------------------------------

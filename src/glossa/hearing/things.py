@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 
 from glossa.hearing.language import PhraseSet
 from glossa.hearing.lexicon import Atom, Entry, Lexicon
-from glossa.hearing.vocabulary import Step
+from glossa.hearing.vocabulary import ALIKE, Step
 
-WRONG_ROOM, MOVED, ALONE = 0.3, 0.03, 0.02
+WRONG_ROOM, MOVED, ALONE, LONE_GUESS = 0.3, 0.03, 0.02, 0.35
 MOST_JOINED = 12
+MOST_KEPT = 5_000
 
 # In this order one reading of the same words goes before another.
 _RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "noun": 3, "part": 4}
@@ -73,6 +74,7 @@ class Things:
         self._inside = grammar.phrases("grammar", "inside")
         self._room_of = {d.id: d.room for d in lexicon.house.devices.values()}
         self._every = tuple(lexicon.house.devices)
+        self._fits: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[str, ...]] = {}
         self._one = frozenset(grammar.section("grammar").get("one", ("one", "ones")))
 
     def expressions(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]]) -> list[Expression]:
@@ -90,16 +92,11 @@ class Things:
     def resolve(self, expression: Expression, properties: Iterable[str]) -> Devices | None:
         """The devices that an expression stands for among those that have all the properties; None where there is none."""
         needed = tuple(properties)
-        devices = self.lexicon.house.devices
-
-        def fit(reference: Reference) -> tuple[str, ...]:
-            return tuple(d for d in reference.ids if all(p in devices[d].properties for p in needed))
-
         held: dict[str, None] = {}
         which: tuple[str, ...] = ()
         wrong = several = False
         for reference in expression.references:
-            ids = fit(reference)
+            ids = self._fitting(reference.ids, needed)
             if not ids:
                 return None
             if reference.many or len(ids) == 1:
@@ -116,6 +113,17 @@ class Things:
         out = {d for r in expression.excepted for d in r.ids}
         ids = self._order(d for d in held if d not in out)
         return Devices(ids, False, wrong, several or len(expression.references) > 1) if ids else None
+
+    def _fitting(self, ids: tuple[str, ...], properties: tuple[str, ...]) -> tuple[str, ...]:
+        """Those of some devices that have all the properties."""
+        key = (ids, properties)
+        known = self._fits.get(key)
+        if known is None:
+            if len(self._fits) > MOST_KEPT:
+                self._fits.clear()
+            devices = self.lexicon.house.devices
+            known = self._fits[key] = tuple(d for d in ids if all(p in devices[d].properties for p in properties))
+        return known
 
     def _order(self, ids: Iterable[str]) -> tuple[str, ...]:
         held = set(ids)
@@ -176,7 +184,8 @@ class Things:
         found = []
         alone = self._reference(atom.entry, every, None)
         if alone is not None:
-            found.append(Expression(at, atom.end, atom.cost, (alone,), (), atom.steps))
+            far = len(atom.steps) == 1 and "sounds like" in atom.steps[0].why and atom.steps[0].cost > ALIKE
+            found.append(Expression(at, atom.end, atom.cost + (LONE_GUESS if far else 0.0), (alone,), (), atom.steps))
         for room, end, cost, steps in self._rooms_after(words, atoms, atom.end):
             reference = self._reference(atom.entry, every, room)
             if reference is not None:

@@ -25,6 +25,9 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 INFLECTED, SYNONYM, TOWARD, ALIKE, MERGED = 0.08, 0.06, 0.25, 0.3, 0.1
+MANY_FOR_ONE = 0.2
+"""A singular that was heard for a plural: the difference between one device and all of them."""
+
 BASE_SOUND, SOUND = 0.1, 1.3
 """A word that is ``d`` apart by sound costs ``BASE_SOUND + SOUND * d`` of its weight."""
 
@@ -63,6 +66,7 @@ class Vocabulary:
         language: the word lists.
         same: what the household says beside them, as sets of single words.
         sounds: respelt words, word -> the words that say how it sounds.
+        strict: words that are only bridged by sound up to a distance of their own.
     """
 
     def __init__(
@@ -71,12 +75,14 @@ class Vocabulary:
         language: Language,
         same: Sequence[frozenset[str]] = (),
         sounds: Mapping[str, tuple[str, ...]] | None = None,
+        strict: Mapping[str, float] | None = None,
     ) -> None:
         self.language = language
         self.words = frozenset(words)
         self._order = tuple(sorted(self.words))
         self._same = same
         self._sounds = dict(sounds or {})
+        self._strict = dict(strict or {})
         self._near: dict[str, tuple[Near, ...]] = {}
         self._splits: dict[str, tuple[str, str] | None] = {}
         self._table: _SoundTable | None = None
@@ -125,15 +131,17 @@ class Vocabulary:
             offer(said, INFLECTED, "another form of")
         longer = plural(word, language)
         if longer in self.words:
-            offer(longer, INFLECTED, "another form of")
+            offer(longer, MANY_FOR_ONE, "another form of")
         for said in language.toward.get(word, ()):
             offer(said, TOWARD, "stands for")
         for said in language.alike.get(word, ()):
             offer(said, ALIKE, "sounds like")
             for other in language.same.get(said, ()):
                 offer(other, ALIKE + SYNONYM, "sounds like a word for")
-        if word not in self.words and word not in self._fixed and 3 <= len(word) <= 30 and not word[0].isdigit():
+        if (word not in self.words or word in self._strict) and word not in self._fixed and 3 <= len(word) <= 30 and not word[0].isdigit():
             for said, apart in self._sounding(word):
+                if apart > self._strict.get(said, FARTHEST):
+                    continue
                 if said not in language.small and not (self._one_small_word_turns(word, said)):
                     offer(said, BASE_SOUND + SOUND * apart, "sounds like")
         return tuple(sorted(found.values(), key=lambda n: (n.cost, n.word))[:MOST_NEAR])

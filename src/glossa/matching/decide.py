@@ -119,7 +119,8 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
     for option in leaf.chosen:
         if option is not None and option.step is not None and option.end - option.start == 1:
             word = heard.words[option.start]
-            if word != option.step.word and told_form(word, verbs) and word not in grammar.lexicon.vocabulary.words:
+            telling = told_form(word, verbs) or heard.kinds[option.start] == "talk"
+            if word != option.step.word and "sounds like" not in option.step.why and telling and word not in grammar.lexicon.vocabulary.words:
                 found.append(word)
     return found
 
@@ -128,6 +129,9 @@ def _swapped(heard: Heard, leaf: Leaf, left: Sequence[int]) -> str:
     """A word of weight that the phrase wants was not heard, and one that nothing explains was heard instead."""
     wanted = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
     instead = [heard.words[i] for i in left if heard.kinds[i] in ("unknown", "content", "pole")]
+    free = [o.start for o in leaf.chosen if o is not None and o.candidate is not None and o.candidate.why == "words"]
+    if wanted and free:  # free words fit anything, so the phrase around them has to be heard whole
+        instead = instead or [heard.words[free[0]]]
     return f"{' '.join(instead)} / {wanted[0].words[0]}" if wanted and instead else ""
 
 
@@ -206,10 +210,11 @@ def decide(
         slot = next(s for s in reading.missing if s not in intent.ask or len(reading.missing) > 1)
         return Outcome.REJECT, "missing", slot
     unsure = intent.confirm != "never" and not confirmed
-    if asked:
-        return (Outcome.ASK, "missing", asked[0]) if reading.score >= limits.confirm else (Outcome.REJECT, "score", "")
-    if reading.which:
-        return Outcome.ASK, "which", ""
+    if asked or reading.which:
+        least = (limits.accept + limits.confirm) / 2
+        if reading.score < least:
+            return Outcome.REJECT, "score", f"{reading.score:.2f} is under {least:.2f}, too little for a question"
+        return (Outcome.ASK, "missing", asked[0]) if asked else (Outcome.ASK, "which", "")
     if intent.pin is not None and reading.score >= limits.confirm and not fired:
         return Outcome.ASK, "pin", ""
     if fired and not confirmed:

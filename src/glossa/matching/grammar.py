@@ -28,6 +28,7 @@ class Element:
         missing: what it costs when it was not said.
         weight: what it adds to the phrase's weight when it was not said.
         small: whether it carries so little that its order doesn't matter.
+        key: equal for slots that can take the same.
         relation: for a number, ``to`` where it becomes the value, ``by`` where it is an amount of change, else ``""``.
     """
 
@@ -38,6 +39,7 @@ class Element:
     weight: float = 0.0
     small: bool = False
     relation: str = ""
+    key: tuple[object, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,7 +115,8 @@ class Grammar:
             cost = MISSING_DEFAULT if slot in intent.defaults else MISSING_ASKED if asked else MISSING_SLOT
             if slot == "pin":
                 cost = 0.0
-            return Element(slot=slot, missing=cost, weight=cost, relation="to" if used else "by" if changed else "")
+            key = (slot, intent.properties) if slot == "device" else (slot, intent.device)
+            return Element(slot=slot, missing=cost, weight=cost, relation="to" if used else "by" if changed else "", key=key)
         for word in words:
             self.word_weight[word] = self.weigh(word)
         key = frozenset(words)

@@ -16,6 +16,9 @@ from glossa.matching.result import Match, Outcome, Piece, Reading
 from glossa.matching.search import BEHIND, FLOOR, MOST_READINGS, Leaf, Search
 
 MOST_REWRITES = 3
+GOOD_ENOUGH = 0.98
+"""From this score on no other wording is tried."""
+
 
 
 class Matcher:
@@ -153,11 +156,11 @@ class Matcher:
     ) -> tuple[Search, list[Leaf], tuple[Piece, ...]] | None:
         """The search with one run of words exchanged for another that means the same, where that reads better."""
         best = leaves[0].score if leaves else 0.0
+        if best >= GOOD_ENOUGH:
+            return None
         chosen = None
         words = search.heard.words
-        for old, new, cost in grammar.lexicon.rewrites:
-            if old[0] not in words:
-                continue
+        for old, new, cost in (r for w in dict.fromkeys(words) for r in grammar.lexicon.rewrites.get(w, ())):
             for at in range(len(words) - len(old) + 1):
                 if words[at : at + len(old)] != old or words[at : at + len(new)] == new:
                     continue

@@ -19,6 +19,7 @@ from glossa.matching.result import Piece, Reading, SlotValue
 
 ORDER = 0.12
 MISFIT_RELATION = 0.8
+UNKNOWN_UNIT = 0.6
 GARBAGE_SHARE = 0.1
 FLOOR = 0.3
 """Readings with a lower score are not given."""
@@ -29,10 +30,10 @@ BEHIND = 0.35
 SLACK = 1.6
 FREE_WORDS = 0.3
 MOST_LEAVES = 64
-MOST_READINGS = 8
+MOST_READINGS = 6
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Option:
     """A stretch of tokens that an element may take."""
 
@@ -47,7 +48,26 @@ class Option:
     spec: int = -1
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
+class Options:
+    """All options of an element, best first, with the largest gain and weight among them."""
+
+    all: tuple[Option, ...] = ()
+    gain: float = float("-inf")
+    weight: float = 0.0
+
+    @classmethod
+    def of(cls, options: Sequence[Option]) -> Options:
+        """Options with their largest gain and weight."""
+        if not options:
+            return NOTHING
+        return cls(tuple(options), max(o.gain for o in options), max(abs(o.weight) for o in options))
+
+
+NOTHING = Options()
+
+
+@dataclass(slots=True)
 class Leaf:
     """One way to lay a pattern over the utterance."""
 
@@ -58,6 +78,7 @@ class Leaf:
     weight: float
     inversions: int
     relation: tuple[int, ...]
+    strange: tuple[int, ...]
     covered: int
 
 
@@ -75,7 +96,7 @@ class Search:
         self.heard, self.grammar, self.extra, self.live = heard, grammar, extra, live
         self.total = heard.weight(0, len(heard.words))
         self._hits = self._find_hits()
-        self._slots: dict[tuple[str, str], list[Option]] = {}
+        self._slots: dict[tuple[object, ...], Options] = {}
         words = grammar.lexicon.language.section("grammar")
         self._relative = frozenset(words.get("relative", ()))
         self._absolute = frozenset(words.get("absolute", ()))
@@ -102,7 +123,7 @@ class Search:
 
     # --- options ----------------------------------------------------------------------------------------------------
 
-    def _find_hits(self) -> dict[int, list[Option]]:
+    def _find_hits(self) -> dict[int, Options]:
         hits: dict[int, list[Option]] = {}
         grammar, heard = self.grammar, self.heard
         for steps in heard.steps:
@@ -118,14 +139,15 @@ class Search:
                     hits.setdefault(position, []).append(
                         Option(taken - cost, mask, step.start, step.end, cost, weight, None, step)
                     )
+        found: dict[int, Options] = {}
         for position, options in hits.items():
             best: dict[tuple[int, int], Option] = {}
             for option in options:
                 key = (option.start, option.end)
                 if key not in best or option.cost < best[key].cost:
                     best[key] = option
-            hits[position] = sorted(best.values(), key=lambda o: (-o.gain, o.start))[:4]
-        return hits
+            found[position] = Options.of(sorted(best.values(), key=lambda o: (-o.gain, o.start))[:4])
+        return found
 
     def _touched(self) -> list[Pattern]:
         """Patterns of which enough was said to be worth a look."""
@@ -135,18 +157,17 @@ class Search:
             seen.update(grammar.of_position.get(position, ()))
         return [p for p in grammar.patterns if (p.number in seen or not p.worded) and self.live(p.intent)]
 
-    def options(self, pattern: Pattern, element: Element) -> Sequence[Option]:
+    def options(self, pattern: Pattern, element: Element) -> Options:
         """What an element may take, best first; their gains do not count what it costs to leave the element out."""
         if element.position >= 0:
-            return self._hits.get(element.position, ())
-        key = (pattern.intent.id, element.slot)
-        known = self._slots.get(key)
+            return self._hits.get(element.position, NOTHING)
+        known = self._slots.get(element.key)
         if known is None:
-            known = self._slots[key] = self._slot_options(pattern.intent, element)
+            known = self._slots[element.key] = Options.of(self._slot_options(pattern.intent, element.slot))
         return known
 
-    def _slot_options(self, intent: Intent, element: Element) -> list[Option]:
-        heard, lexicon, slot = self.heard, self.grammar.lexicon, element.slot
+    def _slot_options(self, intent: Intent, slot: str) -> list[Option]:
+        heard, lexicon = self.heard, self.grammar.lexicon
         if slot == "device":
             return self._made(heard.devices(intent.properties), -1)
         if slot == "room":
@@ -185,19 +206,14 @@ class Search:
         cost += pattern.prior
         for element in pattern.elements:
             options = self.options(pattern, element)
-            if options:
-                best = max(o.gain for o in options)
-                cost += -best if best > -element.missing else element.missing
-                weight += max(element.weight, max(abs(o.weight) for o in options))
-            else:
-                cost += element.missing
-                weight += element.weight
+            cost += -options.gain if options.gain > -element.missing else element.missing
+            weight += options.weight if options.weight > element.weight else element.weight
         return 1.0 - max(cost, 0.0) / max(weight, 1e-9)
 
     def _search(self, pattern: Pattern) -> list[Leaf]:
         main = [(i, e) for i, e in enumerate(pattern.elements) if not e.small]
-        main.sort(key=lambda p: (p[1].slot != "device", len(self.options(pattern, p[1]))))
-        lists = [[o for o in self.options(pattern, e) if o.gain + e.missing > -0.5] for _, e in main]
+        main.sort(key=lambda p: (p[1].slot != "device", len(self.options(pattern, p[1]).all)))
+        lists = [[o for o in self.options(pattern, e).all if o.gain + e.missing > -0.5] for _, e in main]
         ahead = [0.0] * (len(main) + 1)
         for at in range(len(main) - 1, -1, -1):
             ahead[at] = ahead[at + 1] + max([0.0, *(o.gain + main[at][1].missing for o in lists[at])])
@@ -242,7 +258,8 @@ class Search:
         weight = self.total
         order = sorted((o.start, i) for i, o in enumerate(chosen) if o is not None)
         inversions = sum(1 for (_, a), (_, b) in zip(order, order[1:], strict=False) if b < a)
-        relation = []
+        relation: list[int] = []
+        strange: list[int] = []
         for index, element in enumerate(pattern.elements):
             option = chosen[index]
             if element.small:
@@ -258,6 +275,9 @@ class Search:
             if element.relation and self._misfit(element, option):
                 relation.append(index)
                 cost += MISFIT_RELATION
+            if option.candidate is not None and self._counts_something_else(option, covered):
+                strange.append(index)
+                cost += UNKNOWN_UNIT
         share = GARBAGE_SHARE if pattern.garbage else 1.0
         for at, token_weight in enumerate(heard.weights):
             if not covered >> at & 1:
@@ -265,11 +285,11 @@ class Search:
         cost += ORDER * inversions
         cost = round(cost, 9)
         score = round(max(0.0, 1.0 - cost / max(weight, 1e-9)), 9)
-        return Leaf(score, pattern, tuple(chosen), cost, weight, inversions, tuple(relation), covered)
+        return Leaf(score, pattern, tuple(chosen), cost, weight, inversions, tuple(relation), tuple(strange), covered)
 
     def _small(self, pattern: Pattern, element: Element, index: int, chosen: Sequence[Option | None], covered: int) -> Option | None:
         """A small word is taken where it stands free, best between its neighbours."""
-        free = [o for o in self._hits.get(element.position, ()) if not o.mask & covered and o.cost < 0.1]
+        free = [o for o in self._hits.get(element.position, NOTHING).all if not o.mask & covered and o.cost < 0.1]
         if not free:
             return None
         before = max((o.end for o in chosen[:index] if o is not None), default=0)
@@ -287,6 +307,13 @@ class Search:
             return False
         word = self.heard.words[at]
         return word in self._relative if element.relation == "to" else word in self._absolute
+
+    def _counts_something_else(self, option: Option, covered: int) -> bool:
+        """Whether an unknown word right behind a number says that it counts something else: "twenty pounds"."""
+        after, candidate = option.end, option.candidate
+        if candidate is None or not isinstance(candidate.value, (int, float)) or after >= len(self.heard.words):
+            return False
+        return candidate.steps == () and self.heard.kinds[after] == "unknown" and not covered >> after & 1
 
     # --- readings ---------------------------------------------------------------------------------------------------
 
@@ -352,6 +379,8 @@ class Search:
             elif option.candidate is not None:
                 why = _why(option.candidate)
                 pieces.append((option.start, Piece(text, _shown(element.slot, option.candidate), f"${element.slot}", option.cost, why, *span)))
+            if index in leaf.strange:
+                pieces.append((option.end, Piece("", f"${element.slot}", "order", UNKNOWN_UNIT, "counts something unknown")))
             if index in leaf.relation:
                 word = "by" if element.relation == "to" else "to"
                 pieces.append((option.end, Piece("", f"${element.slot}", "order", MISFIT_RELATION, f"“{word}” does not fit here")))
