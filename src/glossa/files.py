@@ -39,7 +39,9 @@ def find_house(place: str | os.PathLike[str]) -> Path:
         message = f"the folder holds no {HOUSE_FILE}"
     else:
         message = "there is no such file or folder"
-    raise HouseError([Problem(str(place), 0, "", message, f"start one with 'glossa new {place}', or try a sample: {', '.join(samples())}")])
+    raise HouseError(
+        [Problem(str(place), 0, "", message, f"start one with 'glossa new {place}', or try a sample: {', '.join(samples())}")]
+    )
 
 
 def read_text(path: Path, shown: str = "") -> str:
@@ -59,7 +61,9 @@ def read_text(path: Path, shown: str = "") -> str:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
-        raise HouseError([Problem(shown, line, "", f"not UTF-8: byte {data[error.start]:#04x}", "save the file as UTF-8")]) from None
+        raise HouseError(
+            [Problem(shown, line, "", f"not UTF-8: byte {data[error.start]:#04x}", "save the file as UTF-8")]
+        ) from None
 
 
 def load_house(place: str | os.PathLike[str]) -> House:

@@ -15,7 +15,9 @@ SAMPLE = "marigold"
 
 
 @click.command()
-@click.option("--pace", type=click.FloatRange(0, 5), default=None, help="Seconds between two lines.  [default: 0.3 on a terminal, else 0]")
+@click.option(
+    "--pace", type=click.FloatRange(0, 5), default=None, help="Seconds between two lines.  [default: 0.3 on a terminal, else 0]"
+)
 @click.option("--no-tables", is_flag=True, help="Play the evening only.")
 def demo(pace: float | None, no_tables: bool) -> None:
     """Play a scripted evening aboard the narrowboat Marigold, line by line, then run her test tables.
@@ -54,11 +56,12 @@ def demo(pace: float | None, no_tables: bool) -> None:
 
     out.print(Rule("Her test tables", style="bright_black"))
     failed = report(home, load_tables(SAMPLE, home, ()), matcher)
-    out.print("\nNext: [bold]glossa talk marigold[/] to type to her yourself, [bold]glossa new my-home[/] to start your own house.")
+    out.print(
+        "\nNext: [bold]glossa talk marigold[/] to type to her yourself, [bold]glossa new my-home[/] to start your own house."
+    )
     sys.exit(1 if failed else 0)
 
 
 def _clock(seconds: float) -> str:
     minutes, rest = divmod(int(seconds), 60)
     return f"{18 + minutes // 60}:{minutes % 60:02}:{rest:02}"
-

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import importlib
 import sys
-from typing import Any
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 import click
 
@@ -97,7 +98,11 @@ def show_problems(error: HouseError) -> None:
     """Every problem of a house, on standard error."""
     for problem in error.problems:
         place = f"{problem.file}:{problem.line}" if problem.line else problem.file
-        click.echo(click.style(place, bold=True) + ": " + (click.style(problem.key, fg="cyan") + ": " if problem.key else ""), nl=False, err=True)
+        click.echo(
+            click.style(place, bold=True) + ": " + (click.style(problem.key, fg="cyan") + ": " if problem.key else ""),
+            nl=False,
+            err=True,
+        )
         click.echo(problem.message + (click.style(f"\n    {problem.hint}", fg="green") if problem.hint else ""), err=True)
     count = len(error.problems)
     click.echo(click.style(f"{count} problem{'s' * (count != 1)}", fg="red", bold=True), err=True)
@@ -108,6 +113,9 @@ def complete_house(ctx: click.Context, param: click.Parameter, incomplete: str) 
     return [name for name in files.samples() if name.startswith(incomplete)]
 
 
-def house_argument() -> Any:
+Command = TypeVar("Command", bound=Callable[..., Any])
+
+
+def house_argument() -> Callable[[Command], Command]:
     """The argument HOUSE."""
     return click.argument("house", shell_complete=complete_house)

@@ -29,4 +29,4 @@ def new(folder: Path) -> None:
         with path.open("x", encoding="utf-8") as file:
             file.write(source.joinpath(name.replace("house.toml", "start.toml")).read_text(encoding="utf-8"))
         click.echo(f"wrote {path}")
-    click.echo(f"\nTry:  glossa say {folder} \"desk lamp on\"\n      glossa test {folder}")
+    click.echo(f'\nTry:  glossa say {folder} "desk lamp on"\n      glossa test {folder}')

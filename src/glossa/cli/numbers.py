@@ -6,6 +6,8 @@ import json
 
 import click
 
+from glossa.hearing.numbers import Quantity
+
 
 @click.command()
 @click.argument("texts", nargs=-1, metavar="[TEXT]...")
@@ -29,14 +31,21 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
     reader = NumberReader(load_language(language))
     if not reader.known and not reader.table:
         raise click.UsageError(f"There are no number words for the language '{language}'.")
-    rows = []
+    rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]] = []
     for text in texts or lines():
         tokens = tokenize(text)[: MOST_TOKENS * 4]
         found = reader.read(tokens)
         words = [t.word for t in tokens]
         if as_json:
             numbers_ = [
-                {"value": q.value, "unit": q.unit, "share": q.share, "words": words[q.start : q.end], "note": _note(q.note), "others": alternatives(reader, tokens, q)}
+                {
+                    "value": q.value,
+                    "unit": q.unit,
+                    "share": q.share,
+                    "words": words[q.start : q.end],
+                    "note": _note(q.note),
+                    "others": alternatives(reader, tokens, q),
+                }
                 for q in found
             ]
             click.echo(json.dumps({"text": text, "numbers": numbers_}, ensure_ascii=False))
@@ -50,11 +59,10 @@ def _note(note: str) -> str:
     return "" if note.startswith("x") else note
 
 
-def _print(rows: list[tuple[str, list[tuple[object, list[str], list[str]]]]]) -> None:
+def _print(rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]]) -> None:
     from rich.table import Table
 
     from glossa.cli.show import console
-    from glossa.hearing.numbers import Quantity
 
     table = Table(box=None, padding=(0, 2), header_style="bright_black")
     for name in ("heard", "value", "unit", "from the words", "how", "or else"):
@@ -64,7 +72,6 @@ def _print(rows: list[tuple[str, list[tuple[object, list[str], list[str]]]]]) ->
         if not found:
             table.add_row(shown, "—", "", "", "no number", style="bright_black")
         for number, (quantity, words, others) in enumerate(found):
-            assert isinstance(quantity, Quantity)
             unit = quantity.unit or ("share of the range" if quantity.share else "")
             used = " ".join(words[quantity.start : quantity.end])
             how = _note(quantity.note) or ("unsure" if quantity.cost else "")

@@ -21,7 +21,11 @@ def event_json(event: Event) -> dict[str, Any]:
         "commands": [str(c) for c in event.commands],
         "reply": event.reply,
         "alternatives": [
-            {"intent": r.intent, "slots": {k: list(v) if isinstance(v, tuple) else v for k, v in r.slots.items() if k != "pin"}, "score": round(r.score, 4)}
+            {
+                "intent": r.intent,
+                "slots": {k: list(v) if isinstance(v, tuple) else v for k, v in r.slots.items() if k != "pin"},
+                "score": round(r.score, 4),
+            }
             for r in rest
         ],
     }

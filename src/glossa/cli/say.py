@@ -21,7 +21,9 @@ from glossa.matching import Matcher
 @click.argument("texts", nargs=-1, metavar="[TEXT]...")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a line.")
 @click.option("--why", is_flag=True, help="Explain: word by word what was heard, what it was taken for, and what that cost.")
-@click.option("--picture", type=click.Path(dir_okay=False, writable=True), help="Draw the explanation of the last TEXT into a PNG file.")
+@click.option(
+    "--picture", type=click.Path(dir_okay=False, writable=True), help="Draw the explanation of the last TEXT into a PNG file."
+)
 @click.option("--mode", default="", help="The mode that the house is in.")
 @click.option("--language", default="", help="The language that is spoken; the others are off then.")
 def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: str | None, mode: str, language: str) -> None:
@@ -59,6 +61,7 @@ def _known(what: str, name: str, names: object) -> None:
 
 
 def lines() -> Iterator[str]:
+    """The lines of standard input; what is not UTF-8 in them is replaced."""
     if sys.stdin.isatty():
         click.echo("Type phrases, one a line; Ctrl-D ends.", err=True)
     stream = sys.stdin.buffer if hasattr(sys.stdin, "buffer") else None

@@ -150,13 +150,17 @@ def explanation(event: Event, out: Console) -> None:
     for name in best.guards:
         out.print(f"  [red]guard[/]   {name}: {WHY.get(name, name)}")
     if event.reason:
-        out.print(f"  [bright_black]so[/]      [bold {COLOURS[str(event.outcome)]}]{event.outcome}[/]: {_plain(reason_line(event))}")
+        out.print(
+            f"  [bright_black]so[/]      [bold {COLOURS[str(event.outcome)]}]{event.outcome}[/]: {_plain(reason_line(event))}"
+        )
     if len(match.readings) > 1:
         out.print("  [bright_black]next best[/]")
         for reading in match.readings[1:4]:
             line = f"{reading.intent}  {slots_line({k: v for k, v in reading.slots.items() if k != 'pin'})}"
             missing = f"  without {', '.join('$' + m for m in reading.missing)}" if reading.missing else ""
-            out.print(f"    {reading.score:.2f}  {match.score - reading.score:.2f} behind  {_plain(line[:64])}[bright_black]{missing}[/]")
+            out.print(
+                f"    {reading.score:.2f}  {match.score - reading.score:.2f} behind  {_plain(line[:64])}[bright_black]{missing}[/]"
+            )
 
 
 def _plain(text: str) -> str:

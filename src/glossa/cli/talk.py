@@ -101,7 +101,11 @@ def _lines(name: str, conversation: Conversation) -> Iterator[str]:
         asked = conversation.pending is not None and conversation.pending.kind == "pin"
         try:
             # A passcode is neither shown nor kept in the history.
-            yield secret.prompt("passcode> ", is_password=True) if asked else session.prompt(f"{conversation.mode or name.lower()}> ")
+            yield (
+                secret.prompt("passcode> ", is_password=True)
+                if asked
+                else session.prompt(f"{conversation.mode or name.lower()}> ")
+            )
         except EOFError:
             return
 

@@ -61,7 +61,17 @@ def load_tables(house: str, home: House, tables: Sequence[Path]) -> list[Row]:
         folder = find_house(house).parent / "tests"
         named = sorted(folder.glob("*.csv"))
         if not named:
-            raise HouseError([Problem(str(folder), 0, "", "holds no test table", "name one, or write tests/first.csv with the column 'utterance'")])
+            raise HouseError(
+                [
+                    Problem(
+                        str(folder),
+                        0,
+                        "",
+                        "holds no test table",
+                        "name one, or write tests/first.csv with the column 'utterance'",
+                    )
+                ]
+            )
     problems: list[Problem] = []
     rows: list[Row] = []
     for path in named:
@@ -102,7 +112,13 @@ def report(home: House, rows: Sequence[Row], matcher: Matcher) -> int:
 def _as_json(result: Result) -> dict[str, object]:
     from glossa.cli.plain import event_json
 
-    row = {"table": result.row.table, "line": result.row.line, "note": result.row.note, "right": result.right, "wrong": list(result.wrong)}
+    row = {
+        "table": result.row.table,
+        "line": result.row.line,
+        "note": result.row.note,
+        "right": result.right,
+        "wrong": list(result.wrong),
+    }
     return row | (event_json(result.event) if result.event else {"utterance": result.row.utterance})
 
 
@@ -116,14 +132,25 @@ def _print(results: Sequence[Result], taken: float, only_failed: bool) -> None:
     failed = [r for r in results if not r.right]
     for result in failed:
         row = result.row
-        out.print(Text.assemble((f"{row.table}:{row.line}  ", "bright_black"), (row.utterance, "bold"), (f"  {row.session}" if row.session else "", "bright_black")))
+        out.print(
+            Text.assemble(
+                (f"{row.table}:{row.line}  ", "bright_black"),
+                (row.utterance, "bold"),
+                (f"  {row.session}" if row.session else "", "bright_black"),
+            )
+        )
         for wrong in result.wrong:
             out.print(Text.assemble("    ", (wrong, "red")))
         event = result.event
         if event is not None:
             got = event.intent or "no intent"
             why = reason_line(event)
-            out.print(Text(f"    {got}, score {event.score:.2f}, lead {event.margin:.2f}" + (f"; {why}" if why else ""), style="bright_black"))
+            out.print(
+                Text(
+                    f"    {got}, score {event.score:.2f}, lead {event.margin:.2f}" + (f"; {why}" if why else ""),
+                    style="bright_black",
+                )
+            )
     if only_failed:
         return
     if failed:
@@ -135,8 +162,18 @@ def _print(results: Sequence[Result], taken: float, only_failed: bool) -> None:
     table.add_column("")
     for note, (right, count) in by_note(results).items():
         missed = count - right
-        table.add_row(note or "—", str(right), str(count), Text(f"{missed} wrong", style="red") if missed else Text("all right", style="green"))
+        table.add_row(
+            note or "—",
+            str(right),
+            str(count),
+            Text(f"{missed} wrong", style="red") if missed else Text("all right", style="green"),
+        )
     out.print(table)
     right = len(results) - len(failed)
     style = "bold red" if failed else "bold green"
-    out.print(Text.assemble((f"{right} of {len(results)} rows right", style), (f"  in {taken:.2f} s, {1000 * taken / len(results):.1f} ms a row", "bright_black")))
+    out.print(
+        Text.assemble(
+            (f"{right} of {len(results)} rows right", style),
+            (f"  in {taken:.2f} s, {1000 * taken / len(results):.1f} ms a row", "bright_black"),
+        )
+    )

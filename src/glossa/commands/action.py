@@ -70,7 +70,14 @@ class _Maker:
 
     def _fills(self, device: Device, values: Values, value: Value) -> dict[str, Fill]:
         raw = values.wire(value)
-        fills: dict[str, Fill] = {"raw": raw, "value": value, "id": device.id, "name": device.name(self.tag), "room": device.room, "house": self.house.id}
+        fills: dict[str, Fill] = {
+            "raw": raw,
+            "value": value,
+            "id": device.id,
+            "name": device.name(self.tag),
+            "room": device.room,
+            "house": self.house.id,
+        }
         if values.type == "colour" and isinstance(value, str):
             fills |= {n: int(value[i : i + 2], 16) for n, i in (("red", 1), ("green", 3), ("blue", 5))}
         return fills
@@ -102,7 +109,9 @@ class _Maker:
         found = CHANGE.fullmatch(written)
         assert found is not None
         by = slot_or(found[2], self.slots)
-        amount = by if isinstance(by, (int, float)) else float(str(by)) * prop.values.factor if found[1] != "*" else float(str(by))
+        amount = (
+            by if isinstance(by, (int, float)) else float(str(by)) * prop.values.factor if found[1] != "*" else float(str(by))
+        )
         wanted = now * amount if found[1] == "*" else now + amount if found[1] == "+" else now - amount
         new = prop.values.clamp(prop.values.nearest(wanted))
         if new == now and wanted != now:
@@ -134,7 +143,9 @@ class _Maker:
         devices = targets(self.house, self.intent, self.slots)
         if self.limit and devices:
             name, unit = self._property_of(devices[0])
-            return self.language.text(self.limit, device=names(self.house, devices, self.language), value=self._shown(name, self.value), unit=unit)
+            return self.language.text(
+                self.limit, device=names(self.house, devices, self.language), value=self._shown(name, self.value), unit=unit
+            )
         written = next(iter(texts_for(self.intent.reply, self.tag)), "") or next((t[0] for t in self.intent.reply.values()), "")
         if not written:
             if self.value is None or not devices:
@@ -143,7 +154,11 @@ class _Maker:
         first = next(iter(self.intent.properties), "")
         fills: dict[str, str] = {"house": self.house.name, "value": self._shown(first, self.value)}
         if devices:
-            fills |= {"device": names(self.house, devices, self.language), "id": devices[0], "name": self.house.devices[devices[0]].name(self.tag)}
+            fills |= {
+                "device": names(self.house, devices, self.language),
+                "id": devices[0],
+                "name": self.house.devices[devices[0]].name(self.tag),
+            }
             fills["room"] = self.house.room_name(self.house.devices[devices[0]].room, self.tag)
         for name, value in self.slots.items():
             if name == "room":
@@ -228,7 +243,9 @@ def range_reply(house: House, intent: Intent, slots: Mapping[str, SlotValue], sl
                 prop = house.devices[device].properties.get(name)
                 if prop is not None and isinstance(value, (int, float)) and not prop.values.within(value):
                     return _range_text(language, "range", prop.values, name, value, house.devices[device].name(tag))
-    values = house.slots.get(slot) or next((d.properties[slot].values for d in house.devices.values() if slot in d.properties), None)
+    values = house.slots.get(slot) or next(
+        (d.properties[slot].values for d in house.devices.values() if slot in d.properties), None
+    )
     if values is None or not isinstance(value, (int, float)):
         return language.text("rejected")
     return _range_text(language, "range_slot", values, slot, value, "")

@@ -33,7 +33,14 @@ class Answers:
         self._matcher = matcher
 
     def read(
-        self, text: str, kind: str, slot: str, candidates: tuple[str, ...], intent: Intent, slots: Mapping[str, SlotValue], tag: str
+        self,
+        text: str,
+        kind: str,
+        slot: str,
+        candidates: tuple[str, ...],
+        intent: Intent,
+        slots: Mapping[str, SlotValue],
+        tag: str,
     ) -> Answer | None:
         """The answer that a text gives to a question, or None where it is none.
 
@@ -91,13 +98,15 @@ class Answers:
     def _left(heard: Heard, candidate: Candidate) -> float:
         ones = heard.lexicon.language.section("grammar").get("one", ("one", "ones"))
         places = (*range(candidate.start), *range(candidate.end, len(heard.words)))
-        return sum(heard.weights[i] for i in places if heard.words[i] not in ones)
+        return float(sum(heard.weights[i] for i in places if heard.words[i] not in ones))
 
     def _device(self, heard: Heard, candidates: tuple[str, ...], intent: Intent) -> Answer | None:
-        """"the galley one", "the second one", "both", or the whole name."""
+        """ "the galley one", "the second one", "both", or the whole name."""
         language = heard.lexicon.language
         ordinals = language.section("answers").get("ordinals", ())
-        bare = [w for w, k in zip(heard.words, heard.kinds, strict=True) if k not in ("filler", "small") and w not in ("one", "1")]
+        bare = [
+            w for w, k in zip(heard.words, heard.kinds, strict=True) if k not in ("filler", "small") and w not in ("one", "1")
+        ]
         if len(bare) == 1 and bare[0] in ordinals and ordinals.index(bare[0]) < len(candidates):
             return Answer("value", (candidates[ordinals.index(bare[0])],))
         if len(bare) == 1 and language.phrases("grammar", "all").whole(bare):

@@ -147,13 +147,15 @@ class Conversation:
         if match.outcome == Outcome.CANCEL:
             text_id = "cancelled" if self.pending else "nothing"
             self.pending = None
-            return self._event(text, at, Outcome.CANCEL, reply=load_language(match.language).text(text_id), language=match.language)
+            return self._event(
+                text, at, Outcome.CANCEL, reply=load_language(match.language).text(text_id), language=match.language
+            )
         if match.outcome == Outcome.REJECT and self.last_devices:
             match = self._with_last(text, match, language)
         return self._carry(text, match, at)
 
     def _with_last(self, text: str, match: Match, language: str) -> Match:
-        """"a bit brighter", "turn it off": what lacks a device is about the last one."""
+        """ "a bit brighter", "turn it off": what lacks a device is about the last one."""
         best = match.best
         if best is None or match.reason != "missing" or best.missing != ("device",) or "mentioned" in best.guards:
             return match
@@ -179,6 +181,7 @@ class Conversation:
                 return self._passcode(text, at, match, intent, slots, said_pin, best.language)
             self._listen(at)
             question = self._question(match, best, intent, action)
+            device = slots.get("device")
             self.pending = Pending(
                 kind=match.reason if match.outcome == Outcome.ASK else "confirm",
                 intent=intent.id,
@@ -186,13 +189,15 @@ class Conversation:
                 language=best.language,
                 until=at + self.house.window,
                 slot=match.detail if match.reason == "missing" else "device",
-                candidates=tuple(slots["device"]) if match.reason == "which" and isinstance(slots.get("device"), tuple) else (),
+                candidates=device if match.reason == "which" and isinstance(device, tuple) else (),
                 reading=best,
             )
             return self._event(text, at, match.outcome, match, slots, action, question)
         return self._do(text, at, intent, slots, action, match)
 
-    def _do(self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None) -> Event:
+    def _do(
+        self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None
+    ) -> Event:
         self.pending = None
         for key, value in (action.changes or {}).items():
             if key in self.state:
@@ -229,7 +234,15 @@ class Conversation:
 
     def _answered(self, text: str, at: float, tag: str, pending: Pending) -> Event | None:
         """What comes of an answer to the open question; None where the text is no answer."""
-        answer = self._answers.read(text, pending.kind, pending.slot, pending.candidates, self.house.intents[pending.intent], pending.slots, pending.language)
+        answer = self._answers.read(
+            text,
+            pending.kind,
+            pending.slot,
+            pending.candidates,
+            self.house.intents[pending.intent],
+            pending.slots,
+            pending.language,
+        )
         if answer is None:
             return None
         intent = self.house.intents[pending.intent]
@@ -238,16 +251,24 @@ class Conversation:
             return self._event(text, at, Outcome.CANCEL, reply=load_language(pending.language).text("cancelled"))
         slots = dict(pending.slots)
         if pending.kind == "pin":
-            return self._passcode(_starred(text), at, None, intent, slots, answer.value if isinstance(answer.value, str) else "", pending.language)
+            return self._passcode(
+                _starred(text), at, None, intent, slots, answer.value if isinstance(answer.value, str) else "", pending.language
+            )
         return self._complete(text, at, pending, intent, slots, answer)
 
-    def _complete(self, text: str, at: float, pending: Pending, intent: Intent, slots: dict[str, SlotValue], answer: Answer) -> Event:
+    def _complete(
+        self, text: str, at: float, pending: Pending, intent: Intent, slots: dict[str, SlotValue], answer: Answer
+    ) -> Event:
         if answer.kind == "value":
             slots[pending.slot] = answer.value
         if answer.outside:
             reply = range_reply(self.house, intent, slots, pending.slot, pending.language)
             self.pending = replace(pending, until=at + self.house.window)
-            return replace(self._event(text, at, Outcome.REJECT, slots=slots, reply=reply, intent=intent.id), reason="range", detail=pending.slot)
+            return replace(
+                self._event(text, at, Outcome.REJECT, slots=slots, reply=reply, intent=intent.id),
+                reason="range",
+                detail=pending.slot,
+            )
         if answer.which and isinstance(answer.value, tuple):
             self.pending = replace(pending, slots=slots, candidates=answer.value, until=at + self.house.window)
             self._listen(at)
@@ -256,7 +277,9 @@ class Conversation:
         action = act(self.house, intent, slots, self.state, pending.language)
         if action.refused:
             self.pending = replace(pending, until=at + self.house.window) if action.refused == "range" else None
-            return replace(self._event(text, at, Outcome.REJECT, slots=slots, reply=action.reply, intent=intent.id), reason=action.refused)
+            return replace(
+                self._event(text, at, Outcome.REJECT, slots=slots, reply=action.reply, intent=intent.id), reason=action.refused
+            )
         if intent.pin is not None:
             return self._passcode(text, at, None, intent, slots, "", pending.language)
         if intent.confirm == "always" and pending.kind != "confirm":
@@ -276,7 +299,10 @@ class Conversation:
         if not code or wait:
             self.pending = None
             reply = language.text("pin_locked", seconds=round(wait)) if wait else language.text("pin_missing")
-            return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=reply, intent=intent.id), reason="locked" if wait else "no passcode")
+            return replace(
+                self._event(text, at, Outcome.REJECT, match, slots, reply=reply, intent=intent.id),
+                reason="locked" if wait else "no passcode",
+            )
         action = act(self.house, intent, slots, self.state, tag)
         if said and keeper.check(pin, code, said, at):
             return self._do(text, at, intent, slots, action, match)

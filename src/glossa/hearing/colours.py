@@ -36,7 +36,10 @@ def _colours(tag: str) -> dict[tuple[str, ...], str]:
     for words, code in plain.items():
         if any(w in (*lists.get("light", ()), *lists.get("dark", ())) for w in words):
             continue
-        for modifiers, shade in ((lists.get("light", ()), _mixed(code, 255, LIGHTER)), (lists.get("dark", ()), _mixed(code, 0, DARKER))):
+        for modifiers, shade in (
+            (lists.get("light", ()), _mixed(code, 255, LIGHTER)),
+            (lists.get("dark", ()), _mixed(code, 0, DARKER)),
+        ):
             named = next((plain[m, *words] for m in modifiers if (m, *words) in plain), shade)
             for modifier in modifiers:
                 found.setdefault((modifier, *words), named)

@@ -192,7 +192,10 @@ class Heard:
                         continue
                     if any(kinds[i] not in ("filler", "small") for i in range(at + size, again)):
                         continue
-                    if any(kinds[i] in ("number", "negation", "talk") or (kinds[i] == "pole" and size == 1 and gap) for i in range(at, at + size)):
+                    if any(
+                        kinds[i] in ("number", "negation", "talk") or (kinds[i] == "pole" and size == 1 and gap)
+                        for i in range(at, at + size)
+                    ):
                         continue
                     for here in range(at, at + size):
                         if kinds[here] != "twice":
@@ -213,7 +216,7 @@ class Heard:
         return self._expressions
 
     def _corrected_things(self, found: list[Expression]) -> list[Expression]:
-        """"the galley lamp no the saloon lamp": the last one counts."""
+        """ "the galley lamp no the saloon lamp": the last one counts."""
         corrections = self.lexicon.numbers.corrections
         corrected = []
         if any(w in corrections.by_first for w in self.words):
@@ -238,7 +241,9 @@ class Heard:
             if key not in best or (expression.cost, expression.rank) < (best[key][0].cost, best[key][1]):
                 said = tuple(s.word for s in expression.steps)
                 cost = round(expression.cost, 6)
-                made = Candidate(expression.start, expression.end, devices.ids, cost, "device", False, devices, said, expression.steps)
+                made = Candidate(
+                    expression.start, expression.end, devices.ids, cost, "device", False, devices, said, expression.steps
+                )
                 best[key] = made, expression.rank
         spans: dict[tuple[int, int], list[tuple[Candidate, int]]] = {}
         for made, rank in best.values():
@@ -284,7 +289,11 @@ class Heard:
             found += [Candidate(i, j, " ".join(self.words[i:j]), 0.0, "words") for i in range(count) for j in ends if i < j]
             most = 120
         found.sort(key=lambda c: (c.cost - self.weight(c.start, c.end), c.start, str(c.value)))
-        kept = [c for c in found if not any(_inside(c, o) and o.cost <= c.cost + 0.01 for o in found)] if values.type != "words" else found
+        kept = (
+            [c for c in found if not any(_inside(c, o) and o.cost <= c.cost + 0.01 for o in found)]
+            if values.type != "words"
+            else found
+        )
         self._values[spec] = kept[:most]
         return self._values[spec]
 
@@ -342,7 +351,9 @@ class Heard:
         outside = not values.within(value)
         if outside and values.outside == "clamp":
             value, outside = values.clamp(value), False
-        return Candidate(quantity.start, quantity.end, value, round(cost + (OUT_OF_RANGE if outside else 0), 6), why, outside, exact=exact)
+        return Candidate(
+            quantity.start, quantity.end, value, round(cost + (OUT_OF_RANGE if outside else 0), 6), why, outside, exact=exact
+        )
 
 
 def told_form(word: str, verbs: Iterable[str]) -> bool:
@@ -405,7 +416,10 @@ def prepare(text: str, lexicon: Lexicon) -> tuple[Token, ...]:
         parts = lexicon.vocabulary.split(token.word) if token.number is None else None
         if parts is not None:
             half = token.start + len(parts[0])
-            found += [Token(parts[0], token.start, min(half, token.end)), Token(parts[1], min(half, token.end), token.end, None, True)]
+            found += [
+                Token(parts[0], token.start, min(half, token.end)),
+                Token(parts[1], min(half, token.end), token.end, None, True),
+            ]
         else:
             found.append(token)
         at += 1

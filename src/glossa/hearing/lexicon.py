@@ -21,7 +21,6 @@ EXACT, NEARLY = 0.0, 0.2
 """How far by sound the built-in words for "full" and the many colour names may be from what was heard."""
 
 
-
 @dataclass(frozen=True, slots=True)
 class Entry:
     """What a run of words may name.
@@ -94,11 +93,15 @@ class Lexicon:
         self.rewrites: dict[str, list[tuple[Words, Words, float]]] = {}
         for heard, said, cost in self._rewrites(same):
             self.rewrites.setdefault(heard[0], []).append((heard, said, cost))
-        self.vocabulary = Vocabulary(self._words, self.language, [g for g in single if len(g) > 1], house.words.sounds, self._strict)
+        self.vocabulary = Vocabulary(
+            self._words, self.language, [g for g in single if len(g) > 1], house.words.sounds, self._strict
+        )
         units = {}
         for spec in self.specs:
             if spec.unit and spec.unit not in BUILT_IN_UNITS:
-                units.update({spec.unit: spec.unit, plural(spec.unit, self.language): spec.unit, spec.unit.removesuffix("s"): spec.unit})
+                units.update(
+                    {spec.unit: spec.unit, plural(spec.unit, self.language): spec.unit, spec.unit.removesuffix("s"): spec.unit}
+                )
         self.numbers = NumberReader(self.language, units)
 
     def _known(self, word: str) -> bool:

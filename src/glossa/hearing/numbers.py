@@ -118,7 +118,7 @@ class NumberReader:
         return tuple(self._corrected(found, words))
 
     def _corrected(self, found: list[Quantity], words: list[str]) -> list[Quantity]:
-        """"fifty no sixty": where a marker stands between two numbers, the last one counts."""
+        """ "fifty no sixty": where a marker stands between two numbers, the last one counts."""
         kept: list[Quantity] = []
         for quantity in found:
             before = kept[-1] if kept else None
@@ -201,7 +201,7 @@ class NumberReader:
         return at
 
     def _fraction(self, tokens: Sequence[Token], words: Sequence[str], at: int) -> _Part | None:
-        """"three quarters", "a half", "two thirds", 3/4."""
+        """ "three quarters", "a half", "two thirds", 3/4."""
         if at >= len(words):
             return None
         number = tokens[at].number
@@ -215,7 +215,13 @@ class NumberReader:
             next_ = at + 1
         elif words[at] in self.ones and self.ones[words[at]] and at + 1 < len(words) and words[at + 1] in self.fractions:
             top, next_ = self.ones[words[at]], at + 1
-        elif number is not None and number.is_integer() and 0 < number < 100 and at + 1 < len(words) and words[at + 1] in self.fractions:
+        elif (
+            number is not None
+            and number.is_integer()
+            and 0 < number < 100
+            and at + 1 < len(words)
+            and words[at + 1] in self.fractions
+        ):
             top, next_ = int(number), at + 1
         if next_ >= len(words) or words[next_] not in self.fractions:
             return None
@@ -225,7 +231,7 @@ class NumberReader:
         if top * bottom > 1 and top > 1 and bottom.denominator < 3:
             return None
         end = next_ + 1
-        if end + 1 < len(words) and words[end] in self.single and words[end + 1] in self.scales or (
+        if (end + 1 < len(words) and words[end] in self.single and words[end + 1] in self.scales) or (
             end < len(words) and words[end] in self.single and end + 1 < len(words) and (words[end + 1],) in self.groups
         ):
             return None
@@ -245,7 +251,7 @@ class NumberReader:
         while here < len(words):
             word = self.spellings.get(words[here], words[here])
             number = tokens[here].number
-            if word in self.ones and self.ones[word] < 10 or word in self.digits_only and self.digits_only[word] == 0:
+            if (word in self.ones and self.ones[word] < 10) or (word in self.digits_only and self.digits_only[word] == 0):
                 digits += str(self.ones.get(word, 0))
             elif not digits and (word in self.tens or word in self.ones):
                 part = self._cardinal(tokens, words, here)
@@ -278,7 +284,12 @@ class NumberReader:
                 if words[end : end + 1] == ["of"]:
                     end += 1
                 return _Part(end, size, note="about" if size == 2 else "")
-        if words[at] in self.fractions and at + 2 < len(words) and words[at + 1] in self.single and (words[at + 2],) in self.groups:
+        if (
+            words[at] in self.fractions
+            and at + 2 < len(words)
+            and words[at + 1] in self.single
+            and (words[at + 2],) in self.groups
+        ):
             return _Part(at + 3, self.groups[words[at + 2],] * float(self.fractions[words[at]]))
         part = self._below_thousand(tokens, words, at)
         if part is None and words[at] in self.single and at + 1 < len(words) and words[at + 1] in self.scales:
@@ -289,7 +300,7 @@ class NumberReader:
         limit = math.inf
         while True:
             scale = self.scales.get(words[part.end]) if part.end < len(words) else None
-            if scale is None or scale >= limit or part.value >= 1000 and scale == 1000:
+            if scale is None or scale >= limit or (part.value >= 1000 and scale == 1000):
                 total += part.value
                 break
             total += part.value * scale
@@ -327,11 +338,11 @@ class NumberReader:
         return self._strung(tokens, words, part)
 
     def _strung(self, tokens: Sequence[Token], words: Sequence[str], part: _Part) -> _Part:
-        """"one oh five" is 105 and "one twenty" is 120: a digit, then two more."""
+        """ "one oh five" is 105 and "one twenty" is 120: a digit, then two more."""
         if not (1 <= part.value <= 9) or part.end >= len(words) or tokens[part.end - 1].number is not None:
             return part
         word = self.spellings.get(words[part.end], words[part.end])
-        if word in self.digits_only and self.digits_only[word] == 0 or word in self.ones and self.ones[word] == 0:
+        if (word in self.digits_only and self.digits_only[word] == 0) or (word in self.ones and self.ones[word] == 0):
             last = words[part.end + 1] if part.end + 1 < len(words) else ""
             if last in self.ones and 0 < self.ones[last] < 10:
                 return _Part(part.end + 2, part.value * 100 + self.ones[last], cost=part.cost)
@@ -356,7 +367,11 @@ class NumberReader:
             if after < len(words):
                 ones = self.spellings.get(words[after], words[after])
                 if ones in self.ones and 0 < self.ones[ones] < 10:
-                    fraction = after + 1 < len(words) and words[after + 1] in self.fractions and self.fractions[words[after + 1]].denominator > 2
+                    fraction = (
+                        after + 1 < len(words)
+                        and words[after + 1] in self.fractions
+                        and self.fractions[words[after + 1]].denominator > 2
+                    )
                     if not fraction:
                         return _Part(after + 1, self.tens[word] + self.ones[ones], cost=cost)
                 if tokens[after].number is not None and words[after].isdigit() and 0 < int(words[after][:3]) < 10:
@@ -430,10 +445,18 @@ class NumberReader:
             return self._duration(tokens, words, start, part, name, here + length)
         share = part.share and name in ("percent",)
         value = part.value
-        return Quantity(start, here + length, tidy(value), name, share and False, min(part.cost, GUESSED) if part.cost >= HOMOPHONE else part.cost, note)
+        return Quantity(
+            start,
+            here + length,
+            tidy(value),
+            name,
+            share and False,
+            min(part.cost, GUESSED) if part.cost >= HOMOPHONE else part.cost,
+            note,
+        )
 
     def _lone_unit(self, tokens: Sequence[Token], words: Sequence[str], at: int) -> Quantity | None:
-        """"an hour and a half", "a minute"."""
+        """ "an hour and a half", "a minute"."""
         if words[at] not in self.single or at + 1 >= len(words):
             return None
         unit = self._unit_at(words, at + 1)
@@ -442,7 +465,7 @@ class NumberReader:
         return self._duration(tokens, words, at, _Part(at + 1, 1), unit[0], at + 1 + unit[1])
 
     def _duration(self, tokens: Sequence[Token], words: Sequence[str], start: int, part: _Part, unit: str, end: int) -> Quantity:
-        """"two minutes thirty", "an hour and a half", "1 h 20 min": in seconds."""
+        """ "two minutes thirty", "an hour and a half", "1 h 20 min": in seconds."""
         total, factor = part.value * DURATIONS[unit], DURATIONS[unit]
         first = factor
         cost = 0.0 if part.cost >= HOMOPHONE else part.cost

@@ -109,7 +109,11 @@ class Things:
             wrong |= reference.wrong_room
         if which:
             left = tuple(d for d in which if d not in held)
-            return Devices(left or which, which=True, wrong_room=wrong) if len(left) != 1 else Devices(self._order((*held, *left)), False, wrong, True)
+            return (
+                Devices(left or which, which=True, wrong_room=wrong)
+                if len(left) != 1
+                else Devices(self._order((*held, *left)), False, wrong, True)
+            )
         out = {d for r in expression.excepted for d in r.ids}
         ids = self._order(d for d in held if d not in out)
         return Devices(ids, False, wrong, several or len(expression.references) > 1) if ids else None
@@ -180,7 +184,9 @@ class Things:
             return None
         return Reference(ids, many, _RANK[entry.kind], wrong)
 
-    def _thing_first(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, atom: Atom, every: bool) -> list[Expression]:
+    def _thing_first(
+        self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, atom: Atom, every: bool
+    ) -> list[Expression]:
         found = []
         alone = self._reference(atom.entry, every, None)
         if alone is not None:
@@ -193,7 +199,9 @@ class Things:
                 found.append(Expression(at, end, atom.cost + price, (reference,), (), (*atom.steps, *steps)))
         return found
 
-    def _room_first(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, room: Atom, every: bool) -> list[Expression]:
+    def _room_first(
+        self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, room: Atom, every: bool
+    ) -> list[Expression]:
         found = []
         here = self._skip(words, room.end)
         for length in self._all.starts(words, here) if here < len(words) else ():
@@ -209,7 +217,9 @@ class Things:
                 continue
             reference = self._reference(atom.entry, every, room.entry.ids[0])
             if reference is not None:
-                cost = room.cost + atom.cost + (WRONG_ROOM if reference.wrong_room else MOVED if atom.entry.kind == "rest" else 0.0)
+                cost = (
+                    room.cost + atom.cost + (WRONG_ROOM if reference.wrong_room else MOVED if atom.entry.kind == "rest" else 0.0)
+                )
                 found.append(Expression(at, atom.end, cost, (reference,), (), (*room.steps, *atom.steps)))
         return found
 
@@ -217,7 +227,7 @@ class Things:
         self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int
     ) -> list[tuple[str, int, float, tuple[Step, ...]]]:
         """(room, end, cost, steps) of every room named right behind, as in "in the galley"."""
-        found = []
+        found: list[tuple[str, int, float, tuple[Step, ...]]] = []
         if at >= len(words):
             return found
         starts = [(self._skip(words, at + length), MOVED) for length in self._inside.starts(words, at)]
@@ -238,7 +248,11 @@ class Things:
             more = self._next(self._and, words, at, single)
             if more is not None and not joined.excepted:
                 joined = replace(
-                    joined, end=more.end, cost=joined.cost + more.cost, references=(*joined.references, *more.references), steps=(*joined.steps, *more.steps)
+                    joined,
+                    end=more.end,
+                    cost=joined.cost + more.cost,
+                    references=(*joined.references, *more.references),
+                    steps=(*joined.steps, *more.steps),
                 )
                 continue
             if more is None and any(r.many for r in joined.references):
@@ -246,11 +260,17 @@ class Things:
             if more is None:
                 break
             joined = replace(
-                joined, end=more.end, cost=joined.cost + more.cost, excepted=(*joined.excepted, *more.references), steps=(*joined.steps, *more.steps)
+                joined,
+                end=more.end,
+                cost=joined.cost + more.cost,
+                excepted=(*joined.excepted, *more.references),
+                steps=(*joined.steps, *more.steps),
             )
         return joined
 
-    def _next(self, joiner: PhraseSet, words: Sequence[str], at: int, single: Sequence[Sequence[Expression]]) -> Expression | None:
+    def _next(
+        self, joiner: PhraseSet, words: Sequence[str], at: int, single: Sequence[Sequence[Expression]]
+    ) -> Expression | None:
         for length in joiner.starts(words, at):
             here = self._skip(words, at + length)
             if here < len(words) and single[here]:

@@ -56,7 +56,7 @@ def tokenize(text: str) -> tuple[Token, ...]:
     for piece in _PIECE.finditer(plain):
         start, end = piece.span()
         if any(a <= start < b for a, b in exponents):
-            if found and found[-1].end == end or any(a == start for a, _ in exponents):
+            if (found and found[-1].end == end) or any(a == start for a, _ in exponents):
                 found.append(Token(fold(plain[start:end]) + "e", start, end))
             continue
         glued = start == last

@@ -13,7 +13,6 @@ from glossa.hearing.language import Language, plural
 from glossa.hearing.phones import (
     OTHER,
     Phones,
-    distance,
     gap_price,
     letters,
     phones,
@@ -138,7 +137,12 @@ class Vocabulary:
             offer(said, ALIKE, "sounds like")
             for other in language.same.get(said, ()):
                 offer(other, ALIKE + SYNONYM, "sounds like a word for")
-        if (word not in self.words or word in self._strict) and word not in self._fixed and 3 <= len(word) <= 30 and not word[0].isdigit():
+        if (
+            (word not in self.words or word in self._strict)
+            and word not in self._fixed
+            and 3 <= len(word) <= 30
+            and not word[0].isdigit()
+        ):
             for said, apart in self._sounding(word):
                 if apart > self._strict.get(said, FARTHEST):
                     continue
@@ -211,7 +215,7 @@ class Vocabulary:
         joined = one + other
         if joined in self.words:
             return [Step(at, at + 2, joined, MERGED, "split in two")]
-        if one in self.words or other in self.words or one in self._fixed and other in self._fixed:
+        if one in self.words or other in self.words or (one in self._fixed and other in self._fixed):
             return []
         return [
             Step(at, at + 2, n.word, MERGED + n.cost, "split in two, sounds like" if n.why == "sounds like" else "split in two")
@@ -225,7 +229,9 @@ def _never_misheard(language: Language) -> frozenset[str]:
     numbers = language.section("numbers")
     phrases = (language.filler, language.negation, language.talk)
     single = {p[0] for phrase_set in phrases for ps in phrase_set.by_first.values() for p in ps if len(p) == 1}
-    counted = {w for name in ("ones", "tens", "scales", "hundred", "fractions", "ordinals", "spellings") for w in numbers.get(name, ())}
+    counted = {
+        w for name in ("ones", "tens", "scales", "hundred", "fractions", "ordinals", "spellings") for w in numbers.get(name, ())
+    }
     return frozenset(single | counted) | language.small | language.light | frozenset(language.poles)
 
 
@@ -266,7 +272,6 @@ class _Columns:
     def __init__(self, sequences: Sequence[Phones]) -> None:
         import numpy as np
 
-        self._np = np
         self._symbols = sorted({s for q in sequences for s in q})
         self._index = {s: i for i, s in enumerate(self._symbols)}
         self._lengths = np.array([max(1, len(q)) for q in sequences], dtype=np.intp)
@@ -281,10 +286,11 @@ class _Columns:
 
     def distances(self, one: Phones) -> NDArray[np.float64]:
         """Distances 0 to 1 from one sequence to every column."""
-        np = self._np
+        import numpy as np
+
         count = self._codes.shape[1]
         if not one:
-            return np.ones(count)
+            return np.ones(count, dtype=np.float64)
         rows = np.zeros((len(self._lengths) and self._codes.shape[0] + 1, count))
         rows[1:] = np.cumsum(self._gaps, axis=0)
         for at, symbol in enumerate(one):
@@ -300,9 +306,6 @@ class _Columns:
             rows = new
         ends = rows[np.where(self._empty, 0, self._lengths), np.arange(count)]
         longest = np.maximum(self._lengths, len(one))
-        found = np.minimum(1.0, ends / longest)
+        found: NDArray[np.float64] = np.minimum(1.0, ends / longest)
         found[self._empty] = 1.0
         return found
-
-
-__all__ = ["Near", "Step", "Vocabulary", "distance"]

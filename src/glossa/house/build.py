@@ -33,7 +33,7 @@ from glossa.house.model import (
 )
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import HouseError, Problem, nearest
-from glossa.house.schema import Path, SECTIONS, TABLES, StepSection, ValuesSection, convert, options_at
+from glossa.house.schema import SECTIONS, TABLES, Path, StepSection, ValuesSection, convert, options_at
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts, Value, Values, tidy
 from glossa.house.wires import read_wire
@@ -123,7 +123,7 @@ class Reader:
             for number, name in enumerate(names):
                 ways = self._ways(name, (*path, number), language, room)
                 all_ways.update(dict.fromkeys(ways))
-                plain = not any(c in name for c in "()[]|<>{}$/\"")
+                plain = not any(c in name for c in '()[]|<>{}$/"')
                 if plain:
                     shown[language] = (*shown.get(language, ()), name.strip())
                 elif ways:
@@ -146,7 +146,7 @@ class Reader:
                     options = (*names.get(language, ()), *(names.get("", ()) if language else ()))
                     options = options or tuple(w for ws in names.values() for w in ws)
                     if not options:
-                        self.bad(path, "$room is used, but no room is given", "write room = \"...\"")
+                        self.bad(path, "$room is used, but no room is given", 'write room = "..."')
                         return []
                     parts.append(options)
                 elif position.slot:
@@ -180,7 +180,7 @@ class Reader:
         if kind != "number":
             for key, value in number_keys.items():
                 if value is not None:
-                    self.bad((*path, key), f"a {kind} has no {key}", "it is for type = \"number\"")
+                    self.bad((*path, key), f"a {kind} has no {key}", 'it is for type = "number"')
         low, high = section.minimum, section.maximum
         if low is not None and high is not None and not low < high:
             self.bad((*path, "maximum"), f"maximum {high} must be above minimum {low}")
@@ -210,32 +210,38 @@ class Reader:
             doubt_share=section.doubt_share,
         )
         if found.unit == "fahrenheit":
-            self.bad((*path, "unit"), "values are kept in celsius", 'write unit = "celsius"; fahrenheit is understood and converted')
+            self.bad(
+                (*path, "unit"), "values are kept in celsius", 'write unit = "celsius"; fahrenheit is understood and converted'
+            )
         named = self._named(section, found, path)
         found = replace(found, named=named)
         if section.initial is not None:
-            value = self.value(section.initial, found)
-            if value is None:
+            initial = self.value(section.initial, found)
+            if initial is None:
                 self.bad((*path, "initial"), f"'{section.initial}' is not a value of it", self.value_hint(section.initial, found))
-            found = replace(found, initial=value)
+            found = replace(found, initial=initial)
         return found if len(self.problems) == before else None
 
     def _choices(self, section: ValuesSection, kind: str, path: Path) -> dict[str, str]:
         values = section.values
         if kind not in ("switch", "choice"):
             if values is not None:
-                self.bad((*path, "values"), f"a {kind} has no values", "they are for type = \"choice\" or \"switch\"")
+                self.bad((*path, "values"), f"a {kind} has no values", 'they are for type = "choice" or "switch"')
             return {}
         if values is None:
             if kind == "choice":
                 self.bad(path, "'values' is missing", 'write values = { low = "1", high = "2" }')
                 return {}
             values = {"on": "1", "off": "0"}
-        pairs = {v: v for v in values} if isinstance(values, list) else {k: str(tidy(v) if not isinstance(v, str) else v) for k, v in values.items()}
+        pairs = (
+            {v: v for v in values}
+            if isinstance(values, list)
+            else {k: str(tidy(v) if not isinstance(v, str) else v) for k, v in values.items()}
+        )
         if not pairs:
             self.bad((*path, "values"), "needs at least one value")
         if kind == "switch" and set(pairs) != {"on", "off"}:
-            self.bad((*path, "values"), "a switch has the values on and off", "use type = \"choice\" for others")
+            self.bad((*path, "values"), "a switch has the values on and off", 'use type = "choice" for others')
         elif section.inverted and kind == "switch":
             pairs = {"on": pairs["off"], "off": pairs["on"]}
         return pairs
@@ -379,7 +385,11 @@ class _Builder:
         intents = self._intents(matching, parts)
         intents.update(self._sheets(base.tables, intents, matching, parts))
         if not intents and not reader.problems:
-            self.bad((), "the house has no intent and no table", 'write [intents.some_id] with phrases, or [house] tables = ["codes.csv"]')
+            self.bad(
+                (),
+                "the house has no intent and no table",
+                'write [intents.some_id] with phrases, or [house] tables = ["codes.csv"]',
+            )
         return House(
             name=base.name,
             languages=reader.languages,
@@ -424,7 +434,11 @@ class _Builder:
 
     def _kinds(self) -> tuple[dict[str, Kind], dict[str, dict[str, Any]]]:
         sections = self.reader.entries(self.raw, "kinds")
-        written = {k: v for k, v in self.raw.get("kinds", {}).items() if isinstance(v, dict)} if isinstance(self.raw.get("kinds", {}), dict) else {}
+        written = (
+            {k: v for k, v in self.raw.get("kinds", {}).items() if isinstance(v, dict)}
+            if isinstance(self.raw.get("kinds", {}), dict)
+            else {}
+        )
         merged: dict[str, dict[str, Any]] = {}
 
         def resolve(key: str, trail: tuple[str, ...]) -> dict[str, Any]:
@@ -445,7 +459,9 @@ class _Builder:
         for key in written:
             nouns = resolve(key, ()).get("nouns", [])
             if key in sections:
-                kinds[key] = Kind(key, self.reader.plain(nouns, ("kinds", key, "nouns")) if isinstance(nouns, (str, list, dict)) else {})
+                kinds[key] = Kind(
+                    key, self.reader.plain(nouns, ("kinds", key, "nouns")) if isinstance(nouns, (str, list, dict)) else {}
+                )
         return kinds, merged
 
     def _devices(self, kinds: Mapping[str, dict[str, Any]]) -> dict[str, Device]:
@@ -453,7 +469,11 @@ class _Builder:
         for key, section in reader.entries(self.raw, "devices").items():
             path: Path = ("devices", key)
             if section.kind and section.kind not in kinds:
-                self.bad((*path, "kind"), f"there is no kind '{section.kind}'", nearest(section.kind, kinds) or "write [kinds." + section.kind + "]")
+                self.bad(
+                    (*path, "kind"),
+                    f"there is no kind '{section.kind}'",
+                    nearest(section.kind, kinds) or "write [kinds." + section.kind + "]",
+                )
             if section.room and section.room not in reader.rooms:
                 self.bad((*path, "room"), f"there is no room '{section.room}'", nearest(section.room, reader.rooms))
             if section.link and section.link not in reader.link_types and section.link != ONLY_LINK:
@@ -619,11 +639,21 @@ class _Builder:
         intents: dict[str, Intent] = {}
         for number, name in enumerate(names):
             if name not in self.sheets:
-                self.bad(("house", "tables", number), f"there is no phrase table '{name}'", "it is looked for beside the house file")
+                self.bad(
+                    ("house", "tables", number), f"there is no phrase table '{name}'", "it is looked for beside the house file"
+                )
                 continue
             for sheet in sheets.read_sheet(self.sheets[name], name, self.reader, self.reader.problems):
                 if sheet.intent in (*known, *intents, *self.raw.get("intents", {})):
-                    self.reader.problems.append(Problem(name, sheet.lines[0], "intent", f"'{sheet.intent}' is an intent elsewhere already", "give it another id"))
+                    self.reader.problems.append(
+                        Problem(
+                            name,
+                            sheet.lines[0],
+                            "intent",
+                            f"'{sheet.intent}' is an intent elsewhere already",
+                            "give it another id",
+                        )
+                    )
                     continue
                 phrases: tuple[Phrase, ...] = ()
                 for text, line in zip(sheet.phrases, sheet.lines, strict=True):
@@ -644,4 +674,3 @@ def _written(value: object) -> str:
     if isinstance(value, bool):
         return "on" if value else "off"
     return str(tidy(value)) if isinstance(value, (int, float)) else str(value)
-

@@ -72,7 +72,8 @@ def colour(text: str) -> str | None:
     import webcolors
 
     try:
-        return webcolors.normalize_hex(text) if text.startswith("#") else webcolors.name_to_hex(text.replace(" ", ""))
+        found = webcolors.normalize_hex(text) if text.startswith("#") else webcolors.name_to_hex(text.replace(" ", ""))
+        return str(found)
     except ValueError:
         return None
 
@@ -109,7 +110,11 @@ def names(devices: Mapping[str, Device], groups: Mapping[str, Group], bad: Bad) 
                 for way in ways:
                     other = seen.setdefault((language, way, room), key)
                     if other != key:
-                        bad((section, key, "names"), f"'{' '.join(way)}' is what '{other}' is called too", "give one of them another name")
+                        bad(
+                            (section, key, "names"),
+                            f"'{' '.join(way)}' is what '{other}' is called too",
+                            "give one of them another name",
+                        )
 
 
 def slot_names(slots: Any, bad: Bad) -> None:
@@ -132,16 +137,24 @@ def intent(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase,
     said = _said(key, section, phrases, parts)
     actions = [name for name in ("set", "change", "read", "steps") if getattr(section, name) is not None]
     if len(actions) > 1:
-        bad((*path, actions[1]), "an intent has one of set, change, read, steps", "split it into two intents, or write it as steps")
+        bad(
+            (*path, actions[1]),
+            "an intent has one of set, change, read, steps",
+            "split it into two intents, or write it as steps",
+        )
     if not actions and not section.enter_mode and not section.leave_mode and not section.reply:
         bad(path, "the intent does nothing", "write one of: set, change, read, steps, enter_mode, leave_mode, reply")
     if section.device and section.device not in parts.devices and section.device not in parts.groups:
         if section.device not in parts.raw.get("devices", {}) and section.device not in parts.raw.get("groups", {}):
-            bad((*path, "device"), f"there is no device or group '{section.device}'", nearest(section.device, (*parts.devices, *parts.groups)))
+            bad(
+                (*path, "device"),
+                f"there is no device or group '{section.device}'",
+                nearest(section.device, (*parts.devices, *parts.groups)),
+            )
         return
     needs_device = [a for a in actions if a != "steps"]
     if needs_device and not section.device and "device" not in said:
-        bad(path, f"{needs_device[0]} needs a device", "write $device in the phrases, or device = \"...\"")
+        bad(path, f"{needs_device[0]} needs a device", 'write $device in the phrases, or device = "..."')
     for name, value in (section.set or {}).items():
         _set(name, value, (*path, "set", name), said, section, parts)
     for name, value in (section.change or {}).items():
@@ -165,7 +178,18 @@ def intent(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase,
         bad((*path, "pin"), "a passcode is missing", 'write env = "NAME_OF_A_VARIABLE" and test = "..."')
     if section.pin is not None and section.pin.test and not re.fullmatch(r"\s*\d[\d\s]*", section.pin.test):
         bad((*path, "pin", "test"), "a passcode is made of digits")
-    known = {*said, *section.defaults, "value", "name", "id", "room", "house", "device", *(section.set or {}), *(section.change or {})}
+    known = {
+        *said,
+        *section.defaults,
+        "value",
+        "name",
+        "id",
+        "room",
+        "house",
+        "device",
+        *(section.set or {}),
+        *(section.change or {}),
+    }
     replies = section.reply.values() if isinstance(section.reply, dict) else [section.reply]
     for name in dict.fromkeys(n for reply in replies for n in placeholders(reply)):
         if name not in known or name == "pin":
@@ -187,7 +211,7 @@ def _said(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, 
                 if name not in known and name not in declared:
                     bad(where, f"${name} in '{phrase.text}' is no slot and no property of a device", nearest(name, sorted(known)))
                 elif name == "pin" and section.pin is None:
-                    bad(where, "$pin needs a passcode", "write pin = { env = \"...\", test = \"...\" }")
+                    bad(where, "$pin needs a passcode", 'write pin = { env = "...", test = "..." }')
                 elif name not in BUILT_IN and name not in declared and not parts.owners(name, section.device):
                     bad(where, f"{section.device} has no property '{name}'", nearest(name, sorted(known)))
     return said
@@ -243,7 +267,9 @@ def _step_device(
         device = ""
     elif device not in parts.devices and device not in parts.groups:
         if device not in parts.raw.get("devices", {}) and device not in parts.raw.get("groups", {}):
-            parts.reader.bad((*path, "device"), f"there is no device or group '{device}'", nearest(device, (*parts.devices, *parts.groups)))
+            parts.reader.bad(
+                (*path, "device"), f"there is no device or group '{device}'", nearest(device, (*parts.devices, *parts.groups))
+            )
         return
     for name, value in (changes or {}).items():
         owners = parts.owners(name, device)
@@ -252,7 +278,9 @@ def _step_device(
             parts.reader.bad((*path, "set", name), f"{whose} property '{name}'", nearest(name, parts.property_names))
         elif not (isinstance(value, str) and _slot_value(value, (*path, "set", name), said, section, parts)):
             if all(parts.reader.value(value, v) is None for v in owners):
-                parts.reader.bad((*path, "set", name), f"'{value}' is not a value of {name}", parts.reader.value_hint(value, owners[0]))
+                parts.reader.bad(
+                    (*path, "set", name), f"'{value}' is not a value of {name}", parts.reader.value_hint(value, owners[0])
+                )
 
 
 def sheet_slots(file: str, sheet: SheetIntent, phrases: Sequence[Phrase], parts: Parts) -> None:
@@ -266,4 +294,6 @@ def sheet_slots(file: str, sheet: SheetIntent, phrases: Sequence[Phrase], parts:
         for name in held:
             if name not in known:
                 hint = nearest(name, sorted(known))
-                parts.reader.problems.append(Problem(file, line, "phrase", f"${name} is no slot and no property of a device", hint))
+                parts.reader.problems.append(
+                    Problem(file, line, "phrase", f"${name} is no slot and no property of a device", hint)
+                )

@@ -26,6 +26,8 @@ class Section(Struct, forbid_unknown_fields=True, kw_only=True):
 
 
 class HouseSection(Section):
+    """``[house]``."""
+
     name: Annotated[str, Meta(min_length=1)]
     languages: list[str] = msgspec.field(default_factory=lambda: ["en"])
     tables: list[str] = []
@@ -33,6 +35,8 @@ class HouseSection(Section):
 
 
 class WakeSection(Section):
+    """``[wake]``."""
+
     words: Texts
     also_heard: Texts = []
     accept: Share = 0.85
@@ -42,17 +46,23 @@ class WakeSection(Section):
 
 
 class MatchingSection(Section):
+    """``[matching]``, of the house or of an intent."""
+
     accept: Share | None = None
     confirm: Share | None = None
     margin: Share | None = None
 
 
 class WordsSection(Section):
+    """``[words]``."""
+
     same: list[list[str] | dict[str, list[str]]] | dict[str, list[list[str]]] = []
     ignore: Texts = []
 
 
 class LinkSection(Section):
+    """``[links.ID]``."""
+
     type: Literal["simulated", "mqtt", "serial", "http", "callback"] = "simulated"
     host: str = "127.0.0.1"
     port: int | str | None = None
@@ -69,6 +79,8 @@ class LinkSection(Section):
 
 
 class StepSection(Section):
+    """A step or a wire command."""
+
     link: str = ""
     topic: str | None = None
     payload: str | int | float | bool | None = None
@@ -87,6 +99,8 @@ class StepSection(Section):
 
 
 class ValuesSection(Section):
+    """``[slots.ID]``, and what a property has in common with it."""
+
     type: Literal["switch", "number", "choice", "colour", "digits", "words"] | None = None
     unit: str = ""
     minimum: Number | None = None
@@ -106,17 +120,23 @@ class ValuesSection(Section):
 
 
 class PropertySection(ValuesSection):
+    """``[kinds.ID.properties.NAME]``, also of a device."""
+
     command: StepSection | list[StepSection] | None = None
     state: StepSection | None = None
 
 
 class KindSection(Section):
+    """``[kinds.ID]``."""
+
     like: str = ""
     nouns: Texts = []
     properties: dict[str, PropertySection] = {}
 
 
 class DeviceSection(Section):
+    """``[devices.ID]``."""
+
     names: Texts
     kind: str = ""
     room: str = ""
@@ -125,11 +145,15 @@ class DeviceSection(Section):
 
 
 class GroupSection(Section):
+    """``[groups.ID]``."""
+
     names: Texts
     members: Annotated[list[str], Meta(min_length=1)]
 
 
 class PinSection(Section):
+    """The ``pin`` of an intent."""
+
     env: str = ""
     test: str = ""
     tries: Annotated[int, Meta(ge=1)] = 3
@@ -137,6 +161,8 @@ class PinSection(Section):
 
 
 class IntentSection(Section):
+    """``[intents.ID]``."""
+
     phrases: Texts
     set: dict[str, Scalar] | None = None
     change: dict[str, Scalar] | None = None
@@ -155,6 +181,8 @@ class IntentSection(Section):
 
 
 class ModeSection(Section):
+    """``[modes.ID]``."""
+
     idle: Positive = 30.0
     exclusive: bool = False
     awake: bool = True

@@ -52,7 +52,9 @@ def read_sheet(text: str, file: str, context: Context, problems: list[Problem]) 
         header = [cell.strip().lower() for cell in next(rows, [])]
         for number, name in enumerate(header):
             if name not in COLUMNS:
-                problems.append(Problem(file, 1, name or f"column {number + 1}", f"unknown column '{name}'", nearest(name, COLUMNS)))
+                problems.append(
+                    Problem(file, 1, name or f"column {number + 1}", f"unknown column '{name}'", nearest(name, COLUMNS))
+                )
             elif name in header[:number]:
                 problems.append(Problem(file, 1, name, "the column stands twice", "keep one of them"))
         if "phrase" not in header:
@@ -87,11 +89,15 @@ def _row(
             problems += [Problem(file, line, str(path[-1]), message) for path, message in errors]
             wire = read_wire(step, "", (), here, _fills(cells)) if not errors else None
         elif not cells.get("reply"):
-            problems.append(Problem(file, line, "text", "the row sends nothing and replies nothing", "fill one of: " + ", ".join(_WIRE)))
+            problems.append(
+                Problem(file, line, "text", "the row sends nothing and replies nothing", "fill one of: " + ", ".join(_WIRE))
+            )
         known = found[key] = SheetIntent(key, cells=wired, wire=wire, reply=cells.get("reply", ""))
     elif wired and wired != known.cells:
         first = known.lines[0]
-        problems.append(Problem(file, line, "intent", f"'{key}' sends something else on line {first}", "give the row an intent of its own"))
+        problems.append(
+            Problem(file, line, "intent", f"'{key}' sends something else on line {first}", "give the row an intent of its own")
+        )
     known.phrases.append(phrase)
     known.lines.append(line)
 

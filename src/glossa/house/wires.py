@@ -33,7 +33,8 @@ class Context(Protocol):
     link_types: dict[str, str]
 
     @property
-    def bad(self) -> Callable[..., None]: ...
+    def bad(self) -> Callable[..., None]:
+        """Notes an error: path, message, hint."""
 
 
 def placeholders(template: str) -> tuple[str, ...]:
@@ -69,7 +70,9 @@ def read_wire(
     ]
     if len(present) != 1:
         held = "nothing that can be sent" if not present else "more than one command: " + ", ".join(present)
-        context.bad(path, f"holds {held}", "write one of: topic and payload, text, bytes, method and path, call, wait, device and set")
+        context.bad(
+            path, f"holds {held}", "write one of: topic and payload, text, bytes, method and path, call, wait, device and set"
+        )
         return None
     form = present[0]
     missing = {
@@ -78,7 +81,9 @@ def read_wire(
         "set": "set" if step.set is None else "device" if step.device is None else None,
     }.get(form)
     if missing:
-        context.bad(path, f"'{missing}' is missing", f"a command with {form} needs it" if form != "set" else "write device and set")
+        context.bad(
+            path, f"'{missing}' is missing", f"a command with {form} needs it" if form != "set" else "write device and set"
+        )
         return None
     for key, belongs in (("payload", "topic"), ("qos", "topic"), ("retain", "topic"), ("body", "http"), ("json", "http")):
         if getattr(step, key) is not None and form != belongs:
@@ -128,7 +133,7 @@ def _link(name: str, form: str, path: Path, context: Context) -> str | None:
         return name
     if not name:
         if len(types) != 1:
-            context.bad(path, "no link is named, and the house has several", "write link = \"...\": " + ", ".join(types))
+            context.bad(path, "no link is named, and the house has several", 'write link = "...": ' + ", ".join(types))
             return None
         name = next(iter(types))
     if name not in types:

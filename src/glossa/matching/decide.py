@@ -112,7 +112,10 @@ def _opposites(heard: Heard, leaf: Leaf, left: Sequence[int], grammar: Grammar) 
 def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
     """Verbs of the phrase that were heard in a form that tells: "turned on the lamp". After "get" or "want" they order."""
     verbs = grammar.lexicon.language.verbs
-    frame = any(k == "filler" and w in ("want", "like", "have", "get", "mind", "need", "about") for k, w in zip(heard.kinds, heard.words, strict=True))
+    frame = any(
+        k == "filler" and w in ("want", "like", "have", "get", "mind", "need", "about")
+        for k, w in zip(heard.kinds, heard.words, strict=True)
+    )
     if frame or any(w in ("have", "get") for w in heard.words):
         return []
     found = []
@@ -120,7 +123,12 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
         if option is not None and option.step is not None and option.end - option.start == 1:
             word = heard.words[option.start]
             telling = told_form(word, verbs) or heard.kinds[option.start] == "talk"
-            if word != option.step.word and "sounds like" not in option.step.why and telling and word not in grammar.lexicon.vocabulary.words:
+            if (
+                word != option.step.word
+                and "sounds like" not in option.step.why
+                and telling
+                and word not in grammar.lexicon.vocabulary.words
+            ):
                 found.append(word)
     return found
 
@@ -141,7 +149,11 @@ def _places(heard: Heard, left: Sequence[int], grammar: Grammar) -> str:
     free = set(left)
     for at in left:
         length = places.at(heard.words, at)
-        if length and all(i in free for i in range(at, at + length)) and all(heard.kinds[i] != "filler" for i in range(at, at + length)):
+        if (
+            length
+            and all(i in free for i in range(at, at + length))
+            and all(heard.kinds[i] != "filler" for i in range(at, at + length))
+        ):
             return " ".join(heard.words[at : at + length])
     return ""
 

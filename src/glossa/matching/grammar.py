@@ -109,18 +109,22 @@ class Grammar:
 
     def _element(self, words: tuple[str, ...], slot: str, optional: bool, intent: Intent) -> Element:
         if slot:
-            used = [k for k, v in (*intent.set.items(), *((k, v) for s in intent.steps for k, v in s.set.items())) if slot in placeholders(v)]
+            used = [
+                k
+                for k, v in (*intent.set.items(), *((k, v) for s in intent.steps for k, v in s.set.items()))
+                if slot in placeholders(v)
+            ]
             changed = [k for k, v in intent.change.items() if slot in placeholders(v)]
             asked = slot in intent.ask or (slot == "pin")
             cost = MISSING_DEFAULT if slot in intent.defaults else MISSING_ASKED if asked else MISSING_SLOT
             if slot == "pin":
                 cost = 0.0
-            key = (slot, intent.properties) if slot == "device" else (slot, intent.device)
+            key: tuple[object, ...] = (slot, intent.properties) if slot == "device" else (slot, intent.device)
             return Element(slot=slot, missing=cost, weight=cost, relation="to" if used else "by" if changed else "", key=key)
         for word in words:
             self.word_weight[word] = self.weigh(word)
-        key = frozenset(words)
-        number = self._positions.setdefault(key, len(self._positions))
+        held_words = frozenset(words)
+        number = self._positions.setdefault(held_words, len(self._positions))
         for word in words:
             held = self.of_word.setdefault(word, [])
             if number not in held:

@@ -20,7 +20,6 @@ GOOD_ENOUGH = 0.98
 """From this score on no other wording is tried."""
 
 
-
 class Matcher:
     """Matches text against the phrases of a house.
 
@@ -105,14 +104,18 @@ class Matcher:
         slots = {"device": fitting, **best.slots}
         cost = round(best.cost - MISSING_SLOT, 9)
         weight = best.weight - MISSING_SLOT
-        pieces = tuple(p if p.taken != "$device" else replace(p, taken=", ".join(fitting), cost=0.0, why="the last one") for p in best.pieces)
+        pieces = tuple(
+            p if p.taken != "$device" else replace(p, taken=", ".join(fitting), cost=0.0, why="the last one") for p in best.pieces
+        )
         done = replace(
             best, slots=slots, missing=(), cost=cost, weight=weight, pieces=pieces,
             score=round(max(0.0, 1 - cost / max(weight, 1e-9)), 9), meaning=meaning(self.house, intent, slots),
         )  # fmt: skip
         fired = [Guard(name) for name in done.guards]
         outcome, reason, detail = decide(self.house, intent, done, fired, done.score, live=self.live(intent, mode))
-        return replace(match, outcome=outcome, reason=reason, detail=detail, readings=(done, *match.readings[1:]), margin=done.score)
+        return replace(
+            match, outcome=outcome, reason=reason, detail=detail, readings=(done, *match.readings[1:]), margin=done.score
+        )
 
     def _in_language(self, text: str, tag: str, mode: str) -> Match:
         grammar = self.grammar(tag)
@@ -173,7 +176,9 @@ class Matcher:
                     chosen = other, other.leaves(), (*pieces, row)
         return chosen
 
-    def _by_meaning(self, search: Search, leaves: list[Leaf], pieces: tuple[Piece, ...]) -> tuple[list[Reading], dict[int, list[Guard]]]:
+    def _by_meaning(
+        self, search: Search, leaves: list[Leaf], pieces: tuple[Piece, ...]
+    ) -> tuple[list[Reading], dict[int, list[Guard]]]:
         readings: list[Reading] = []
         fired: dict[int, list[Guard]] = {}
         seen: list[object] = []
@@ -202,9 +207,7 @@ class Matcher:
             rivals = [r for r in rivals if not r.missing]
         margin = round(best.score - rivals[0].score, 9) if rivals else best.score
         intent = self.house.intents[best.intent]
-        outcome, reason, detail = decide(
-            self.house, intent, best, fired[order[0]], margin, live=order[0] in alive
-        )
+        outcome, reason, detail = decide(self.house, intent, best, fired[order[0]], margin, live=order[0] in alive)
         limits = intent.matching
         thresholds = {"accept": limits.accept, "confirm": limits.confirm, "margin": limits.margin}
         kept = tuple(readings[i] for i in order if readings[i].score >= best.score - BEHIND)

@@ -35,7 +35,9 @@ def meaning(house: House, intent: Intent, slots: Mapping[str, SlotValue]) -> obj
                 changes.append((device, name, _value(house, device, name, slot_or(value, slots))))
         return ("set", mode, tuple(sorted(changes, key=repr)))
     if intent.change and devices:
-        amounts = tuple((k, v[:1], repr(slots.get(placeholders(v)[0])) if placeholders(v) else v) for k, v in intent.change.items())
+        amounts = tuple(
+            (k, v[:1], repr(slots.get(placeholders(v)[0])) if placeholders(v) else v) for k, v in intent.change.items()
+        )
         return ("change", mode, devices, amounts)
     if intent.read:
         return ("read", mode, devices, intent.read)

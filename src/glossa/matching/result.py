@@ -137,7 +137,8 @@ class Match:
                     "behind": round(self.score - r.score, 4),
                     "guards": list(r.guards),
                     "alignment": [
-                        {"heard": p.heard, "taken": p.taken, "role": p.role, "cost": round(p.cost, 4), "why": p.why} for p in r.pieces
+                        {"heard": p.heard, "taken": p.taken, "role": p.role, "cost": round(p.cost, 4), "why": p.why}
+                        for p in r.pieces
                     ],
                 }
                 for r in self.readings

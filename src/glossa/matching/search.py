@@ -92,7 +92,9 @@ class Search:
         live: whether an intent's phrases count.
     """
 
-    def __init__(self, heard: Heard, grammar: Grammar, extra: float = 0.0, live: Callable[[Intent], bool] = lambda _: True) -> None:
+    def __init__(
+        self, heard: Heard, grammar: Grammar, extra: float = 0.0, live: Callable[[Intent], bool] = lambda _: True
+    ) -> None:
         self.heard, self.grammar, self.extra, self.live = heard, grammar, extra, live
         self.total = heard.weight(0, len(heard.words))
         self._hits = self._find_hits()
@@ -150,7 +152,7 @@ class Search:
         return found
 
     def _touched(self) -> list[Pattern]:
-        """Patterns of which enough was said to be worth a look."""
+        """The patterns that count: of a phrase with words of weight, one word at least was heard."""
         grammar = self.grammar
         seen: set[int] = set()
         for position in self._hits:
@@ -287,7 +289,9 @@ class Search:
         score = round(max(0.0, 1.0 - cost / max(weight, 1e-9)), 9)
         return Leaf(score, pattern, tuple(chosen), cost, weight, inversions, tuple(relation), tuple(strange), covered)
 
-    def _small(self, pattern: Pattern, element: Element, index: int, chosen: Sequence[Option | None], covered: int) -> Option | None:
+    def _small(
+        self, pattern: Pattern, element: Element, index: int, chosen: Sequence[Option | None], covered: int
+    ) -> Option | None:
         """A small word is taken where it stands free, best between its neighbours."""
         free = [o for o in self._hits.get(element.position, NOTHING).all if not o.mask & covered and o.cost < 0.1]
         if not free:
@@ -378,12 +382,19 @@ class Search:
                 pieces.append((option.start, Piece(text, option.step.word, "word", option.cost, option.step.why, *span)))
             elif option.candidate is not None:
                 why = _why(option.candidate)
-                pieces.append((option.start, Piece(text, _shown(element.slot, option.candidate), f"${element.slot}", option.cost, why, *span)))
+                pieces.append(
+                    (
+                        option.start,
+                        Piece(text, _shown(element.slot, option.candidate), f"${element.slot}", option.cost, why, *span),
+                    )
+                )
             if index in leaf.strange:
                 pieces.append((option.end, Piece("", f"${element.slot}", "order", UNKNOWN_UNIT, "counts something unknown")))
             if index in leaf.relation:
                 word = "by" if element.relation == "to" else "to"
-                pieces.append((option.end, Piece("", f"${element.slot}", "order", MISFIT_RELATION, f"“{word}” does not fit here")))
+                pieces.append(
+                    (option.end, Piece("", f"${element.slot}", "order", MISFIT_RELATION, f"“{word}” does not fit here"))
+                )
         share = GARBAGE_SHARE if leaf.pattern.garbage else 1.0
         for at, token in enumerate(tokens):
             if not leaf.covered >> at & 1:
@@ -412,7 +423,9 @@ def _why(candidate: Candidate) -> str:
         unsure = [s for s in candidate.steps if s.why not in ("same",)]
         return "; ".join(dict.fromkeys(f"{s.why} {s.word}" for s in unsure)) or "device"
     unsure = [s for s in candidate.steps if s.why != "same"]
-    return "; ".join(dict.fromkeys(f"{s.why} {s.word}" for s in unsure)) or ("out of range" if candidate.outside else candidate.why)
+    return "; ".join(dict.fromkeys(f"{s.why} {s.word}" for s in unsure)) or (
+        "out of range" if candidate.outside else candidate.why
+    )
 
 
 def _shown(slot: str, candidate: Candidate) -> str:

@@ -133,7 +133,9 @@ def _unknown(value: Mapping[str, str], slots: Mapping[str, str], house: House) -
         if value[column] and value[column] not in known:
             found.append(f"{column}: there is no '{value[column]}' ({nearest(value[column], known)})")
     if value["language"] and value["language"] not in house.languages:
-        found.append(f"language: '{value['language']}' is not a language of this house ({nearest(value['language'], house.languages)})")
+        found.append(
+            f"language: '{value['language']}' is not a language of this house ({nearest(value['language'], house.languages)})"
+        )
     for device in slots.get("device", "").split("+") if slots.get("device") else ():
         if device not in house.devices and device not in house.groups:
             found.append(f"slots: there is no device '{device}' ({nearest(device, (*house.devices, *house.groups))})")

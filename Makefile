@@ -1,0 +1,33 @@
+# Two commands on a fresh machine with Python 3.11 and make: "make demo" and "make test".
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: demo test lint types benchmark screenshots clean
+
+$(VENV)/.installed: pyproject.toml
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $@
+
+demo: $(VENV)/.installed
+	$(BIN)/glossa demo
+
+test: $(VENV)/.installed
+	$(BIN)/python -m unittest discover --start-directory tests --top-level-directory .
+
+lint: $(VENV)/.installed
+	$(BIN)/ruff check src tests benchmarks scripts
+	$(BIN)/ruff format --check src tests benchmarks scripts
+
+types: $(VENV)/.installed
+	$(BIN)/mypy
+
+benchmark: $(VENV)/.installed
+	$(BIN)/python benchmarks/run.py
+
+screenshots: $(VENV)/.installed
+	$(BIN)/python scripts/screenshots.py
+
+clean:
+	rm -rf $(VENV) .mypy_cache .ruff_cache .hypothesis

@@ -1,0 +1,5 @@
+"""Results -> Matplotlib figures."""
+
+from glossa.pictures.match import draw_match
+
+__all__ = ["draw_match"]

@@ -1,0 +1,135 @@
+"""The picture of a match: what was heard over what it was taken for."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from glossa.matching import Match, Piece
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+OUTCOME_COLOURS = {"accept": "#2c7a4b", "confirm": "#b7791f", "ask": "#b7791f", "reject": "#b03a2e", "cancel": "#6b4c9a"}
+MATCHED, UNSURE, SKIPPED, MISSED = "#dcebe2", "#fbeccb", "#ececec", "#f6d9d5"
+
+
+def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 8.0, dpi: int = 100) -> None:
+    """Draw the alignment of a match's best reading, the sum of its costs, and the readings behind it.
+
+    Args:
+        match: a match with at least one reading.
+        file: the PNG, SVG or PDF file to write.
+        width, height: in inches.
+        dpi: dots per inch, for PNG.
+
+    Raises:
+        ValueError: where the match has no reading.
+    """
+    best = match.best
+    if best is None:
+        raise ValueError("nothing came near, so there is nothing to draw")
+    import matplotlib
+
+    matplotlib.use("Agg")
+    import matplotlib.pyplot as plt
+
+    figure, (top, bottom) = plt.subplots(2, 1, figsize=(width, height), height_ratios=(3, 2), layout="constrained")
+    colour = OUTCOME_COLOURS.get(str(match.outcome), "#333333")
+    reason = f" ({match.reason}{': ' + match.detail if match.detail else ''})" if match.reason else ""
+    figure.suptitle(f"“{match.utterance[:90]}”", fontsize=17, x=0.02, ha="left")
+    top.set_title(
+        f"{match.outcome}{reason}   {best.intent}   score 1 - {best.cost:.2f}/{best.weight:.2f} = {best.score:.2f}, lead {match.margin:.2f}",
+        loc="left", color=colour, fontsize=13,
+    )  # fmt: skip
+    _alignment(top, best.pieces)
+    _rivals(bottom, match)
+    figure.savefig(file, dpi=dpi)
+    plt.close(figure)
+
+
+def _alignment(axes: Axes, pieces: tuple[Piece, ...]) -> None:
+    columns = [p for p in pieces if p.role not in ("order", "rewritten")]
+    notes = [p for p in pieces if p.role in ("order", "rewritten")]
+    widths = [max(len(_heard(p)), len(p.taken), min(len(p.why), 18), 5) + 2 for p in columns]
+    total = max(sum(widths), 40)
+    size = max(7.0, min(13.0, 1150 / total))
+    at = 0.0
+    for piece, width in zip(columns, widths, strict=True):
+        middle = at + width / 2
+        face = MISSED if not piece.heard else SKIPPED if piece.role == "skipped" else UNSURE if piece.cost else MATCHED
+        box: dict[str, Any] = {"boxstyle": "round,pad=0.45", "facecolor": face, "edgecolor": "none"}
+        axes.text(
+            middle,
+            3.0,
+            _heard(piece) or "not heard",
+            ha="center",
+            va="center",
+            fontsize=size,
+            bbox=box,
+            color="#111111" if piece.heard else "#b03a2e",
+        )
+        if piece.taken:
+            axes.plot([middle, middle], [2.35, 2.65], color="#888888", lw=1)
+            axes.text(middle, 2.0, _wrapped(piece.taken), ha="center", va="center", fontsize=size, fontweight="bold")
+        axes.text(middle, 1.2, piece.role, ha="center", va="center", fontsize=size * 0.85, color="#2b6cb0")
+        axes.text(
+            middle,
+            0.7,
+            f"{piece.cost:.2f}",
+            ha="center",
+            va="center",
+            fontsize=size * 0.9,
+            color="#b03a2e" if piece.cost >= 0.3 else "#444444",
+        )
+        axes.text(middle, 0.2, _wrapped(piece.why, 18), ha="center", va="top", fontsize=size * 0.75, color="#666666")
+        at += width
+    for row, name in ((3.0, "heard"), (2.0, "taken for"), (1.2, "as"), (0.7, "cost"), (0.1, "why")):
+        axes.text(-1.5, row, name, ha="right", va="center", fontsize=10, color="#888888")
+    if notes:
+        shown = "; ".join(f"{n.why}{f': {n.heard} → {n.taken}' if n.heard else ''} ({n.cost:.2f})" for n in notes)
+        axes.text(0, -1.0, shown, fontsize=10, color="#b7791f")
+    axes.set_xlim(-9, max(total, at) + 1)
+    axes.set_ylim(-1.3, 3.6)
+    axes.axis("off")
+
+
+def _heard(piece: Piece) -> str:
+    return "****" if piece.role == "$pin" else piece.heard
+
+
+def _wrapped(text: str, width: int = 22) -> str:
+    import textwrap
+
+    lines = textwrap.wrap(text, width) or [""]
+    return "\n".join([*lines[:3], "…"] if len(lines) > 3 else lines)
+
+
+def _rivals(axes: Axes, match: Match) -> None:
+    readings = match.readings[:6]
+    names = []
+    for reading in readings:
+        slots = " ".join(f"{k}={_short(v)}" for k, v in reading.slots.items() if k != "pin")
+        missing = f" (no {', '.join(reading.missing)})" if reading.missing else ""
+        names.append(f"{reading.intent}  {slots}{missing}"[:60])
+    places = range(len(readings))
+    colours = [OUTCOME_COLOURS.get(str(match.outcome), "#333333"), *("#9fb3c8" for _ in readings[1:])]
+    axes.barh(list(places), [r.score for r in readings], color=colours, height=0.6)
+    for place, reading in enumerate(readings):
+        axes.text(reading.score + 0.01, place, f"{reading.score:.2f}", va="center", fontsize=10)
+    axes.set_yticks(list(places), names, fontsize=10)
+    axes.invert_yaxis()
+    axes.set_xlim(0, 1.12)
+    axes.set_xlabel("score")
+    axes.set_title("readings, the best of every meaning", loc="left", fontsize=11, color="#555555")
+    for name in ("confirm", "accept"):
+        if name in match.thresholds:
+            axes.axvline(match.thresholds[name], color="#555555", lw=1, ls="--")
+            axes.text(match.thresholds[name], -0.62, f" {name}", fontsize=9, color="#555555", va="bottom")
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+
+
+def _short(value: object) -> str:
+    if isinstance(value, tuple):
+        return "+".join(value[:2]) + (f"+… ({len(value)})" if len(value) > 2 else "")
+    return str(value)
