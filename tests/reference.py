@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import product
 
-from glossa.hearing.heard import Heard, prepare
+from glossa.hearing.heard import SMALL, Heard, prepare
 from glossa.matching.grammar import Element, Grammar, Pattern
 from glossa.matching.search import (
     GARBAGE_SHARE,
@@ -68,7 +68,9 @@ def score(search: Search, pattern: Pattern, chosen: list[Option | None]) -> floa
         if option.candidate is not None and search._counts_something_else(option, sum(1 << i for i in covered)):
             cost += UNKNOWN_UNIT
     share = GARBAGE_SHARE if pattern.garbage else 1.0
-    cost += sum(w * share for i, w in enumerate(heard.weights) if i not in covered)
+    for i, w in enumerate(heard.weights):
+        if i not in covered:
+            cost += min(w, SMALL) if heard.words[i] in pattern.measures else w * share
     return max(0.0, 1.0 - cost / max(weight, 1e-9))
 
 

@@ -41,6 +41,7 @@ WHY = {
     "passcode": "the passcode is wrong",
     "locked": "locked after wrong passcodes",
     "no passcode": "no passcode is set",
+    "doubt": "a number that sounds like it would do too",
     "always": "this intent is always confirmed",
     "asleep": "not addressed",
     "repeated": "heard twice",

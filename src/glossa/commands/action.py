@@ -109,9 +109,14 @@ class _Maker:
         found = CHANGE.fullmatch(written)
         assert found is not None
         by = slot_or(found[2], self.slots)
+        by = 0 if by is None else by
         amount = (
             by if isinstance(by, (int, float)) else float(str(by)) * prop.values.factor if found[1] != "*" else float(str(by))
         )
+        times = self.slots.get("times")
+        if isinstance(times, (int, float)):
+            found, amount = CHANGE.fullmatch("*1"), times
+            assert found is not None
         wanted = now * amount if found[1] == "*" else now + amount if found[1] == "+" else now - amount
         new = prop.values.clamp(prop.values.nearest(wanted))
         if new == now and wanted != now:
@@ -186,6 +191,10 @@ class _Maker:
         if value is None:
             return ""
         if isinstance(value, str) and value.startswith("#"):
+            owners = [d.properties[name].values for d in self.house.devices.values() if name in d.properties]
+            named = [n for v in owners for n, code in v.named.get("", {}).items() if code == value]
+            if named:
+                return named[0]
             return next((" ".join(w) for w, code in spoken_colours(self.language).items() if code == value), value)
         values = self.house.slots.get(name) or next(
             (d.properties[name].values for d in self.house.devices.values() if name in d.properties), None
@@ -255,6 +264,22 @@ def _range_text(language: Language, name: str, values: Values, slot: str, value:
     low, high = (tidy(v) if abs(v) != float("inf") else v for v in values.limits())
     unit = " seconds" if values.duration else unit_shown(values, language)
     return language.text(name, slot=slot.replace("_", " "), device=device, low=low, high=high, unit=unit, value=tidy(value))
+
+
+def restore(house: House, values: Mapping[tuple[str, str], Value], language: str = "") -> Action:
+    """Set properties to given values, as they were before.
+
+    Args:
+        house: the house.
+        values: the value of every (device, property) to set.
+        language: the BCP 47 tag that the reply is in.
+    """
+    maker = _Maker(house, Intent("restore", {}), {}, {}, language)
+    for (device, name), value in values.items():
+        maker.device(house.devices[device], {name: value})
+    ids = tuple(dict.fromkeys(d for d, _ in values))
+    shown = maker._shown(next(iter(values))[1], maker.value) if values else ""
+    return Action(tuple(maker.commands), f"{names(house, ids, maker.language)} {shown}".strip(), dict(maker.changes))
 
 
 def act(house: House, intent: Intent, slots: Mapping[str, SlotValue], state: State, language: str = "") -> Action:

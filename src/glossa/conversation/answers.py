@@ -76,6 +76,14 @@ class Answers:
             return self._device(heard, candidates, intent)
         return self._value(heard, slot, intent, slots)
 
+    def is_back(self, text: str, tag: str) -> bool:
+        """Whether a text asks for what was before the last change."""
+        grammar = self._matcher.grammar(tag)
+        heard = Heard(prepare(text, grammar.lexicon)[:24], grammar.lexicon, grammar.things)
+        known = grammar.lexicon.language.phrases("back", "phrases")
+        bare = tuple(w for w, k in zip(heard.words, heard.kinds, strict=True) if k != "filler")
+        return known.whole(heard.words) or known.whole(bare)
+
     @staticmethod
     def _made_of(words: tuple[str, ...], phrases: PhraseSet) -> bool:
         at = 0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from glossa.commands import Action, act
+from glossa.commands import Action, act, restore
 from glossa.commands.action import names, range_reply
 from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
@@ -63,7 +63,7 @@ class Conversation:
         self.house = house
         self.matcher = matcher or Matcher(house)
         self.state: dict[tuple[str, str], Value] = dict(state) if state is not None else initial_state(house)
-        self.before: dict[tuple[str, str], Value] = {}
+        self._last_changes: dict[tuple[str, str], Value] = {}
         self.mode = mode
         self.pending: Pending | None = None
         self.last_devices: tuple[str, ...] = ()
@@ -76,6 +76,7 @@ class Conversation:
         self._now = float("-inf")
         self._keepers: dict[str, Keeper] = {}
         self._last: tuple[str, float] | None = None
+        self._last_intent: Intent | None = None
         self._answers = Answers(self.matcher)
         if mode:
             self._mode_until = float("inf")
@@ -150,6 +151,8 @@ class Conversation:
             return self._event(
                 text, at, Outcome.CANCEL, reply=load_language(match.language).text(text_id), language=match.language
             )
+        if match.outcome == Outcome.REJECT and self._last_changes and self._answers.is_back(text, match.language or tag):
+            return self._restore(text, at, match.language or tag)
         if match.outcome == Outcome.REJECT and self.last_devices:
             match = self._with_last(text, match, language)
         return self._carry(text, match, at)
@@ -159,6 +162,8 @@ class Conversation:
         best = match.best
         if best is None or match.reason != "missing" or best.missing != ("device",) or "mentioned" in best.guards:
             return match
+        if all(p.role in ("skipped", "not heard") or isinstance(best.slots.get(p.role[1:]), (int, float)) for p in best.pieces):
+            return match  # a bare number is an answer where one was asked for, and nothing else
         found = self.matcher.about(match, self.last_devices, self.mode)
         return found if found is not None else match
 
@@ -173,6 +178,10 @@ class Conversation:
         text = _starred(text, best) if said_pin else text
         action = act(self.house, intent, slots, self.state, best.language) if not best.missing and not best.which else Action()
         if match.outcome == Outcome.REJECT:
+            if match.reason == "range" and not best.missing and not best.which:
+                # The range was just told, so a bare number is an answer.
+                self._listen(at)
+                self.pending = Pending("missing", intent.id, slots, best.language, at + self.house.window, match.detail, (), best)
             return self._event(text, at, Outcome.REJECT, match, slots, reply=self._why_not(match, best, intent))
         if action.refused and not best.missing and not best.which:
             return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=action.reply), reason=action.refused)
@@ -199,15 +208,16 @@ class Conversation:
         self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None
     ) -> Event:
         self.pending = None
-        for key, value in (action.changes or {}).items():
-            if key in self.state:
-                self.before[key] = self.state[key]
-            self.state[key] = value
+        changes = dict(action.changes or {})
+        if changes:
+            self._last_changes = {k: self.state[k] for k in changes if k in self.state}
+        self.state.update(changes)
         device = slots.get("device")
         if isinstance(device, tuple):
             self.last_devices = device
         elif intent.device:
             self.last_devices = self.house.members(intent.device)
+        self._last_intent = intent
         if intent.leave_mode:
             self._leave_mode()
         if intent.enter_mode:
@@ -220,6 +230,13 @@ class Conversation:
             else:
                 self._sleep()
         return self._event(text, at, Outcome.ACCEPT, match, slots, action, action.reply, intent=intent.id)
+
+    def _restore(self, text: str, at: float, tag: str) -> Event:
+        """"back to what it was": the values before the last change."""
+        action = restore(self.house, self._last_changes, tag)
+        intent = Intent("restore", {}) if self._last_intent is None else self._last_intent
+        devices = tuple(dict.fromkeys(d for d, _ in self._last_changes))
+        return self._do(text, at, intent, {"device": devices}, action, None)
 
     def _enter_mode(self, mode: str) -> None:
         if self.mode != mode:

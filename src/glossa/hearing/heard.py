@@ -10,7 +10,7 @@ from glossa.hearing.lexicon import Atom, Lexicon
 from glossa.hearing.numbers import HOMOPHONE, Quantity
 from glossa.hearing.things import Devices, Expression, Things
 from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
-from glossa.hearing.vocabulary import Step
+from glossa.hearing.vocabulary import TOWARD, Step
 from glossa.house.values import Value, Values, tidy
 
 FILLER, SMALL, LIGHT, CONTENT, UNKNOWN, POLE, TALK, NEGATION, NUMBER = 0.02, 0.06, 0.35, 1.0, 1.3, 1.4, 1.5, 2.0, 1.5
@@ -20,7 +20,7 @@ SAID_TWICE = 0.05
 LITTLE, LOT = 0.5, 2.0
 """What "slightly" and "a lot" make of the usual amount of a change."""
 
-UNIT_MISFIT, OUT_OF_RANGE = 1.0, 0.15
+UNIT_MISFIT, OUT_OF_RANGE = 1.6, 0.15
 ASIDE = 0.15
 """Weight of "up" in "up to twenty", of "on" in "forty percent on the lamp": a preposition, not a direction."""
 
@@ -67,7 +67,10 @@ class Heard:
         self.steps: list[list[Step]] = lexicon.vocabulary.steps(self.words)
         self.quantities: tuple[Quantity, ...] = lexicon.numbers.read(self.tokens)
         self.degree = 1.0
+        self.times = 0.0
         self.kinds, self.weights = self._weigh()
+        if self.times:
+            self._add_measures()
         skips = [w if k in ("filler", "small", "aside") else math.inf for k, w in zip(self.kinds, self.weights, strict=True)]
         self.atoms: list[list[Atom]] = lexicon.atoms(self.words, self.steps, skips)
         self._expressions: list[Expression] | None = None
@@ -85,6 +88,14 @@ class Heard:
         """A default amount of change, more or less of it where "a lot" or "slightly" was said."""
         return value if isinstance(value, str) else tidy(value * self.degree)
 
+    def _add_measures(self) -> None:
+        """In "double the brightness" the measure stands for the direction."""
+        known = self.lexicon.vocabulary.words
+        for at, word in enumerate(self.words):
+            said = self.lexicon.language.section("amounts").get("measures", {}).get(word)
+            if said in known:
+                self.steps[at].append(Step(at, at + 1, said, TOWARD, "stands for"))
+
     # --- weights ----------------------------------------------------------------------------------------------------
 
     def _weigh(self) -> tuple[list[str], list[float]]:
@@ -96,6 +107,13 @@ class Heard:
             ignored = self.lexicon.ignored.at(words, at)
             filler = max(language.filler.at(words, at), ignored)
             negation, talk = language.negation.at(words, at), language.talk.at(words, at)
+            times, factor = self._times(at)
+            if times > max(filler, negation, talk):
+                self.times = factor
+                kinds[at : at + times] = ["filler"] * times
+                self.quantities = tuple(q for q in self.quantities if q.end <= at or q.start >= at + times)
+                at += times
+                continue
             degree, share = self._degree(at)
             if degree >= max(filler, negation, talk, 1):
                 self.degree = share
@@ -124,6 +142,15 @@ class Heard:
         self._asides(kinds, weights)
         self._said_twice(kinds, weights)
         return kinds, weights
+
+    def _times(self, at: int) -> tuple[int, float]:
+        """How many words ask for a multiple of what it is now, and which: "twice as"."""
+        following = at + 1 < len(self.words)
+        for factor, phrases in self.lexicon.multiples:
+            length = phrases.at(self.words, at)
+            if length and following and not any(q.start <= at < q.end and q.end > at + length for q in self.quantities):
+                return length, factor
+        return 0, 0.0
 
     def _degree(self, at: int) -> tuple[int, float]:
         """How many words say by how much, and the share of the usual amount: "a lot", "slightly"."""
@@ -176,10 +203,16 @@ class Heard:
             if word not in movable or kinds[at] not in ("pole", "small"):
                 continue
             following = self.words[at + 1] if at + 1 < len(self.words) else ""
-            before_article = following in articles and at > 0 and (at - 1 in numbers or kinds[at - 1] in ("content", "unknown"))
+            before_article = following in articles and at > 0 and (
+                at - 1 in numbers or kinds[at - 1] in ("content", "unknown") or (kinds[at - 1] == "pole" and self._leads(self.words[at - 1], word, movable))
+            )
             up_to = following in absolute and (at + 2 in numbers or at + 3 in numbers)
             if before_article or up_to or (at - 1 in numbers and following):
                 kinds[at], weights[at] = "aside", ASIDE
+
+    def _leads(self, before: str, word: str, movable: frozenset[str]) -> bool:
+        """Whether a direction such as "brighter" may stand before a preposition."""
+        return before not in movable and not self.lexicon.language.opposite(before, word)
 
     def _said_twice(self, kinds: list[str], weights: list[float]) -> None:
         """A false start: the first of two same runs costs next to nothing; numbers, negations and poles are left alone."""

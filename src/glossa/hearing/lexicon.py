@@ -102,6 +102,8 @@ class Lexicon:
                 units.update(
                     {spec.unit: spec.unit, plural(spec.unit, self.language): spec.unit, spec.unit.removesuffix("s"): spec.unit}
                 )
+        times = self.language.section("amounts").get("times", {})
+        self.multiples = [(float(factor), PhraseSet.of(phrases)) for factor, phrases in times.items()]
         self.numbers = NumberReader(self.language, units)
 
     def _known(self, word: str) -> bool:

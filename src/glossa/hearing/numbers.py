@@ -47,13 +47,14 @@ class Quantity:
 
 @dataclass(frozen=True, slots=True)
 class _Part:
-    """A number without its unit. ``whole`` is whether a fraction may follow it, ``plain`` whether other parts may."""
+    """A number without its unit, or with one that stood inside it, as in "three degrees below zero"."""
 
     end: int
     value: float
     share: bool = False
     cost: float = 0.0
     note: str = ""
+    unit: str = ""
 
 
 class NumberReader:
@@ -86,7 +87,7 @@ class NumberReader:
         self.hesitation = PhraseSet.of(data.get("hesitation", ()))
         self.of_all = PhraseSet.of(data.get("of_all", ()))
         self.corrections = language.phrases("grammar", "correction")
-        self.single = frozenset(data.get("articles", ("a", "an", "one")))
+        self.single = frozenset(data.get("single", ("a", "an", "one")))
         named = {u: PhraseSet.of(ws) for u, ws in data.get("units", {}).items()}
         for word, unit in (units or {}).items():
             named.setdefault(unit, PhraseSet({}))
@@ -95,6 +96,9 @@ class NumberReader:
         self.units = named
         self.table = _spelled(language.tag) if not self.known else {}
         self.most = max((len(k) for k in self.table), default=0)
+        if not self.known:
+            self.ones = {k[0]: v for k, v in self.table.items() if len(k) == 1 and v < 30}
+            self.ones |= {w: 1 for w in self.single if w not in self.ones and data.get("groups")}
 
     # --- whole utterances -------------------------------------------------------------------------------------------
 
@@ -172,7 +176,7 @@ class NumberReader:
                 end += unit[1]
             length = self.below.at(words, end) if end < len(words) else 0
             if length:
-                return replace(part, end=end + length, value=-part.value, note="below zero")
+                return replace(part, end=end + length, value=-part.value, note="below zero", unit=unit[0] if unit and end > part.end else "")
         return part
 
     def _mixed(self, tokens: Sequence[Token], words: Sequence[str], at: int) -> _Part | None:
@@ -306,7 +310,7 @@ class NumberReader:
             total += part.value * scale
             limit = scale
             here = self._skip(words, part.end + 1)
-            joined = here + 1 if here < len(words) and words[here] in self.joins else here
+            joined = self._skip(words, here + 1) if here < len(words) and words[here] in self.joins else here
             more = self._below_thousand(tokens, words, joined) if joined < len(words) else None
             if more is None:
                 part = replace(part, end=part.end + 1)
@@ -330,7 +334,7 @@ class NumberReader:
         if here < len(words) and words[here] in self.hundred and 0 < part.value < 100 and float(part.value).is_integer():
             total, end = part.value * 100, here + 1
             next_ = self._skip(words, end)
-            joined = next_ + 1 if next_ < len(words) and words[next_] in self.joins else next_
+            joined = self._skip(words, next_ + 1) if next_ < len(words) and words[next_] in self.joins else next_
             more = self._below_hundred(tokens, words, joined) if joined < len(words) else None
             if more is not None and more.value < 100 and more.value > 0 and more.cost < HOMOPHONE:
                 return _Part(more.end, total + more.value, cost=part.cost + more.cost)
@@ -402,6 +406,10 @@ class NumberReader:
             if value is not None:
                 thousand = self.language.section("numbers").get("thousand", "")
                 end = at + length
+                if value == 1000 and end < len(words):
+                    rest = self._looked_up(tokens, words, end)
+                    if rest is not None and rest.value < 1000 and tokens[end].number is None:
+                        return _Part(rest.end, 1000 + rest.value)
                 if end < len(words) and words[end] == thousand and 1 <= value < 1000:
                     rest = self._looked_up(tokens, words, end + 1) if end + 1 < len(words) else None
                     if rest is not None and rest.value < 1000 and tokens[end + 1].number is None:
@@ -431,11 +439,11 @@ class NumberReader:
             while here < len(words) and words[here] in ("of", "an", "a"):
                 here += 1
         unit = self._unit_at(words, here)
-        if unit is None or (part.share and here > end and unit[0] not in DURATIONS):
+        if unit is None or (part.share and here > end and unit[0] == "percent"):
             unit = self._unit_at(words, end)
             here = end
         if unit is None:
-            return Quantity(start, end, tidy(part.value), "", part.share, part.cost, note)
+            return Quantity(start, end, tidy(part.value), part.unit, part.share, part.cost, note)
         name, length = unit
         if length == 1 and len(words[here]) == 1 and not (tokens[here].glued or tokens[here - 1].number is not None):
             return Quantity(start, end, tidy(part.value), "", part.share, part.cost, note)
@@ -559,22 +567,23 @@ def alternatives(reader: NumberReader, tokens: Sequence[Token], quantity: Quanti
         found += [f"{first.value} first"] if first is not None else []
     if quantity.note == "sounds like" or quantity.note == "ordinal":
         found.append("no number")
-    found += [f"{tidy(t)}?" for t in twins(quantity.value)]
+    found += [f"{tidy(t)}?" for t in twins(quantity.value, reader.language)]
     return found
 
 
-def twins(value: float) -> tuple[int, ...]:
-    """The numbers that sound like one: 13 and 30, ... 19 and 90, 15 and 50, and the same within a larger number.
+def twins(value: float, language: Language) -> tuple[int, ...]:
+    """The numbers that sound like one: 13 and 30, ... 19 and 90, within larger numbers too, and the pairs of the language's list.
 
-    >>> twins(13), twins(90), twins(42)
-    ((30,), (19,), ())
+    >>> from glossa.hearing.language import load_language
+    >>> twins(13, load_language("en")), twins(115, load_language("en")), twins(42, load_language("en"))
+    ((30,), (150,), ())
     """
-    if not float(value).is_integer():
+    if not float(value).is_integer() or value < 0:
         return ()
-    rest = int(abs(value)) % 100
-    base = int(abs(value)) - rest
-    if 13 <= rest <= 19:
-        return (base + (rest - 10) * 10,)
-    if rest in range(30, 100, 10):
-        return (base + rest // 10 + 10,)
-    return ()
+    rest = int(value) % 100
+    base = int(value) - rest
+    found = [base + (rest - 10) * 10] if 13 <= rest <= 19 else []
+    found += [base + rest // 10 + 10] if rest in range(30, 100, 10) else []
+    for one, other in language.section("numbers").get("alike", ()):
+        found += [base + b for a, b in ((one, other), (other, one)) if a == rest]
+    return tuple(dict.fromkeys(found))

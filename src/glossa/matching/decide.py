@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from glossa.hearing.heard import Heard, told_form
-from glossa.hearing.numbers import HOMOPHONE
+from glossa.hearing.language import load_language
+from glossa.hearing.numbers import HOMOPHONE, twins
 from glossa.house.model import House, Intent
+from glossa.house.values import tidy
 from glossa.house.wires import placeholders
 from glossa.matching.grammar import Grammar
 from glossa.matching.meaning import slot_or, targets
@@ -49,7 +51,7 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
     if talk:
         found.append(Guard("mentioned", " ".join(talk)))
     elif not leaf.pattern.garbage:
-        unexplained = [i for i in left if kinds[i] in ("unknown", "content", "number", "light", "pole")]
+        unexplained = [i for i in left if words[i] not in leaf.pattern.measures and kinds[i] in ("unknown", "content", "number", "light", "pole")]
         total = sum(heard.weights)
         share = sum(heard.weights[i] for i in unexplained) / total if total else 0.0
         if share > MENTION and any(kinds[i] in ("unknown", "content", "pole", "number") for i in unexplained):
@@ -136,7 +138,7 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
 def _swapped(heard: Heard, leaf: Leaf, left: Sequence[int]) -> str:
     """A word of weight that the phrase wants was not heard, and one that nothing explains was heard instead."""
     wanted = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
-    instead = [heard.words[i] for i in left if heard.kinds[i] in ("unknown", "content", "pole")]
+    instead = [heard.words[i] for i in left if heard.words[i] not in leaf.pattern.measures and heard.kinds[i] in ("unknown", "content", "pole")]
     free = [o.start for o in leaf.chosen if o is not None and o.candidate is not None and o.candidate.why == "words"]
     if wanted and free:  # free words fit anything, so the phrase around them has to be heard whole
         instead = instead or [heard.words[free[0]]]
@@ -192,6 +194,23 @@ def out_of_range(house: House, intent: Intent, reading: Reading) -> tuple[str, .
     return tuple(found)
 
 
+def doubtful(house: House, intent: Intent, reading: Reading) -> str:
+    """A number that has to be read back because one that sounds like it lies in range too: ``"13 or 30"``, else ``""``."""
+    language = load_language(reading.language)
+    for slot, value in reading.slots.items():
+        if not isinstance(value, (int, float)) or slot not in reading.said:
+            continue
+        owners = [house.devices[d].properties[slot].values for d in targets(house, intent, reading.slots) if slot in house.devices[d].properties]
+        for values in [house.slots[slot]] if slot in house.slots else owners[:1]:
+            low, high = values.limits()
+            span = high - low
+            for twin in twins(value / values.factor, language) if values.doubt else ():
+                other = twin * values.factor
+                if low <= other <= high and (span == float("inf") or abs(other - value) > values.doubt_share * span):
+                    return f"{tidy(value)} or {tidy(other)}"
+    return ""
+
+
 def decide(
     house: House, intent: Intent, reading: Reading, fired: Sequence[Guard], margin: float, *, live: bool, confirmed: bool = False
 ) -> tuple[Outcome, str, str]:
@@ -237,6 +256,9 @@ def decide(
         return Outcome.CONFIRM, "score", f"{reading.score:.2f} is under {limits.accept:.2f}"
     if unsure and margin < limits.margin:
         return Outcome.CONFIRM, "margin", f"{margin:.2f} is under {limits.margin:.2f}"
+    twin = doubtful(house, intent, reading) if not confirmed else ""
+    if twin:
+        return Outcome.CONFIRM, "doubt", twin
     if intent.confirm == "always" and not confirmed:
         return Outcome.CONFIRM, "always", ""
     return Outcome.ACCEPT, "", ""

@@ -9,6 +9,7 @@ from glossa.hearing.heard import CONTENT, FILLER, LIGHT, POLE, SMALL
 from glossa.hearing.lexicon import Lexicon, texts_for_phrases
 from glossa.hearing.things import Things
 from glossa.house.model import House, Intent
+from glossa.house.text import words
 from glossa.house.wires import placeholders
 
 MISSING_SLOT, MISSING_ASKED, MISSING_DEFAULT = 1.5, 0.6, 0.3
@@ -52,6 +53,8 @@ class Pattern:
     elements: tuple[Element, ...]
     garbage: bool
     prior: float
+    measures: frozenset[str]
+    """The names of the properties that it is about: "the brightness of the lamp" says no more than "the lamp"."""
     worded: bool
     """Whether it holds words of some weight that have to be said."""
 
@@ -76,6 +79,7 @@ class Grammar:
         self.word_weight: dict[str, float] = {}
         self.patterns: list[Pattern] = []
         for intent in house.intents.values():
+            measures = self._measures(intent)
             seen: set[tuple[Element, ...]] = set()
             for phrase in texts_for_phrases(intent.phrases, tag):
                 for sequence in phrase.sequences:
@@ -87,12 +91,19 @@ class Grammar:
                         seen.add(elements)
                         prior = RARE_WEIGHT * -math.log2(max(sequence.weight, 1e-6))
                         worded = any(e.position >= 0 and e.missing and not e.small for e in elements)
-                        self.patterns.append(Pattern(len(self.patterns), intent, phrase.text, elements, garbage, prior, worded))
+                        self.patterns.append(Pattern(len(self.patterns), intent, phrase.text, elements, garbage, prior, measures, worded))
         self.of_position: dict[int, list[int]] = {}
         for pattern in self.patterns:
             for element in pattern.elements:
                 if element.position >= 0:
                     self.of_position.setdefault(element.position, []).append(pattern.number)
+
+    def _measures(self, intent: Intent) -> frozenset[str]:
+        names = [w for name in intent.properties for w in words(name)]
+        same = self.lexicon.language.same
+        found = {w for name in names for w in (name, *same.get(name, ()))}
+        phrases = [p for s in texts_for_phrases(intent.phrases, self.tag) for q in s.sequences for p in q.positions]
+        return frozenset(found - {w for p in phrases for w in p.words} - set(self.lexicon.language.poles) - self.lexicon.language.light)
 
     def weigh(self, word: str) -> float:
         """What a word of a phrase weighs."""
@@ -107,7 +118,7 @@ class Grammar:
             return FILLER * 15
         return CONTENT
 
-    def _element(self, words: tuple[str, ...], slot: str, optional: bool, intent: Intent) -> Element:
+    def _element(self, said: tuple[str, ...], slot: str, optional: bool, intent: Intent) -> Element:
         if slot:
             used = [
                 k
@@ -121,13 +132,13 @@ class Grammar:
                 cost = 0.0
             key: tuple[object, ...] = (slot, intent.properties) if slot == "device" else (slot, intent.device)
             return Element(slot=slot, missing=cost, weight=cost, relation="to" if used else "by" if changed else "", key=key)
-        for word in words:
+        for word in said:
             self.word_weight[word] = self.weigh(word)
-        held_words = frozenset(words)
+        held_words = frozenset(said)
         number = self._positions.setdefault(held_words, len(self._positions))
-        for word in words:
+        for word in said:
             held = self.of_word.setdefault(word, [])
             if number not in held:
                 held.append(number)
-        least = min(self.word_weight[w] for w in words)
-        return Element(number, words, "", 0.0 if optional else least, 0.0 if optional else least, least <= SMALL * 2)
+        least = min(self.word_weight[w] for w in said)
+        return Element(number, said, "", 0.0 if optional else least, 0.0 if optional else least, least <= SMALL * 2)

@@ -38,7 +38,7 @@ def meaning(house: House, intent: Intent, slots: Mapping[str, SlotValue]) -> obj
         amounts = tuple(
             (k, v[:1], repr(slots.get(placeholders(v)[0])) if placeholders(v) else v) for k, v in intent.change.items()
         )
-        return ("change", mode, devices, amounts)
+        return ("change", mode, devices, amounts, slots.get("times"))
     if intent.read:
         return ("read", mode, devices, intent.read)
     if intent.steps:

@@ -63,6 +63,7 @@ class Reading:
         which: whether the device is a question.
         guards: the names of the guards that fired.
         outside: slots whose value is out of range.
+        said: the slots that were said, defaults left out.
         meaning: equal for readings that do the same.
     """
 
@@ -80,7 +81,7 @@ class Reading:
     guards: tuple[str, ...] = ()
     outside: tuple[str, ...] = ()
     meaning: object = None
-    share: float = 0.0
+    said: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,9 +10,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from glossa.hearing.heard import Candidate, Heard
+from glossa.hearing.heard import SMALL, Candidate, Heard
 from glossa.hearing.vocabulary import Step
 from glossa.house.model import Intent
+from glossa.house.values import tidy
 from glossa.matching.grammar import Element, Grammar, Pattern
 from glossa.matching.meaning import meaning
 from glossa.matching.result import Piece, Reading, SlotValue
@@ -98,6 +99,7 @@ class Search:
         self.heard, self.grammar, self.extra, self.live = heard, grammar, extra, live
         self.total = heard.weight(0, len(heard.words))
         self._hits = self._find_hits()
+        self._said = frozenset(heard.words)
         self._slots: dict[tuple[object, ...], Options] = {}
         words = grammar.lexicon.language.section("grammar")
         self._relative = frozenset(words.get("relative", ()))
@@ -206,6 +208,9 @@ class Search:
         if pattern.garbage:
             cost = self.extra
         cost += pattern.prior
+        if not pattern.measures.isdisjoint(self._said):
+            named = (w for word, w in zip(self.heard.words, self.heard.weights, strict=True) if word in pattern.measures)
+            cost -= sum(max(0.0, w - SMALL) for w in named)
         for element in pattern.elements:
             options = self.options(pattern, element)
             cost += -options.gain if options.gain > -element.missing else element.missing
@@ -283,7 +288,7 @@ class Search:
         share = GARBAGE_SHARE if pattern.garbage else 1.0
         for at, token_weight in enumerate(heard.weights):
             if not covered >> at & 1:
-                cost += token_weight * share
+                cost += min(token_weight, SMALL) if heard.words[at] in pattern.measures else token_weight * share
         cost += ORDER * inversions
         cost = round(cost, 9)
         score = round(max(0.0, 1.0 - cost / max(weight, 1e-9)), 9)
@@ -342,7 +347,12 @@ class Search:
                 which, wrong = candidate.devices.which, candidate.devices.wrong_room
             if candidate.outside:
                 outside.append(element.slot)
+        said = tuple(slots)
+        if intent.change and self.heard.times and not any(s in slots for s in self._change_slots(intent)):
+            slots["times"] = tidy(self.heard.times)
         for name, value in intent.defaults.items():
+            if "times" in slots and name in self._change_slots(intent):
+                continue
             slots.setdefault(name, self.heard.scaled(value) if name in self._change_slots(intent) else value)
         return Reading(
             intent=intent.id,
@@ -357,6 +367,7 @@ class Search:
             which=which,
             wrong_room=wrong,
             outside=tuple(outside),
+            said=said,
             meaning=("ask", intent.id, tuple(missing), repr(slots))
             if missing or which
             else meaning(self.grammar.house, intent, {k: v for k, v in slots.items() if k not in self.grammar.free}),
@@ -399,7 +410,10 @@ class Search:
         for at, token in enumerate(tokens):
             if not leaf.covered >> at & 1:
                 why = _SKIPPED.get(heard.kinds[at], heard.kinds[at])
-                pieces.append((at, Piece(heard.words[at], "", "skipped", heard.weights[at] * share, why, token.start, token.end)))
+                cost = heard.weights[at] * share
+                if token.word in leaf.pattern.measures:
+                    cost, why = min(heard.weights[at], SMALL), "what the phrase is about"
+                pieces.append((at, Piece(heard.words[at], "", "skipped", cost, why, token.start, token.end)))
         if leaf.inversions:
             pieces.append((len(tokens) + 1, Piece("", "", "order", ORDER * leaf.inversions, f"{leaf.inversions} out of order")))
         if leaf.pattern.prior:
