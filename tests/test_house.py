@@ -84,15 +84,19 @@ class Reading(unittest.TestCase):
             "[house\n": "house.toml:1: not TOML",
             "[intents.a]\nphrases = 'x'\n": "[house] with a name is missing",
             '[house]\nname = "x"\n': "no intent and no table",
-            HOUSE.replace('"top lamp"', '"den lamp"').replace("[devices.two]", '[devices.two]\nroom = "den"'): "is what 'one' is called too",
+            HOUSE.replace('"top lamp"', '"den lamp"').replace(
+                "[devices.two]", '[devices.two]\nroom = "den"'
+            ): "is what 'one' is called too",
             HOUSE.replace('like = "lamp"', 'like = "dimmer"'): "a kind can't be like itself",
             HOUSE.replace("$device $power", "$device $pwer"): "$pwer in '[the] $device $pwer' is no slot",
             HOUSE + '[groups.g]\nnames = ["all"]\nmembers = ["three"]\n': "there is no device or group 'three'",
             HOUSE.replace('payload = "$raw" }\n[kinds.d', 'payload = "$nope" }\n[kinds.d'): "$nope has no value here",
-            HOUSE + "[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K' }]\nset = { power = 'on' }\n": "one of set, change, read, steps",
+            HOUSE
+            + "[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K' }]\nset = { power = 'on' }\n": "one of set, change, read, steps",
             HOUSE + "[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K', bytes = 'AA' }]\n": "more than one command",
             HOUSE + "[intents.s]\nphrases = ['x']\nsteps = [{ bytes = 'AAA' }]\n": "is not hex pairs",
-            HOUSE + "[links.m]\ntype = 'mqtt'\n[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K' }]\n": "is a mqtt link and takes no text",
+            HOUSE
+            + "[links.m]\ntype = 'mqtt'\n[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K' }]\n": "is a mqtt link and takes no text",
             HOUSE + "[intents.s]\nphrases = ['x']\nenter_mode = 'stering'\n[modes.steering]\n": "did you mean 'steering'?",
             HOUSE + "[intents.s]\nphrases = ['$pin']\nreply = 'a'\n": "$pin needs a passcode",
         }
@@ -122,12 +126,23 @@ class Reading(unittest.TestCase):
 
 class Notation(unittest.TestCase):
     def test_sequences(self) -> None:
-        spoken = {" ".join(p.words[0] if p.words else f"${p.slot}" for p in s.positions) for s in expand("(a b | c) [d $x] very<1-2>")}
+        spoken = {
+            " ".join(p.words[0] if p.words else f"${p.slot}" for p in s.positions) for s in expand("(a b | c) [d $x] very<1-2>")
+        }
         self.assertEqual(spoken, {f"{a}{b} {c}" for a in ("a b", "c") for b in ("", " d $x") for c in ("very", "very very")})
         self.assertEqual([s.weight for s in expand("/4/ a b | /1/ c d")], [1.0, 0.25])
 
     def test_errors_point_at_the_character(self) -> None:
-        for phrase, at in (("turn (on", 5), ("a ] b", 2), ("a <2", 2), ("$", 0), ("", 0), ("a | | b", 4), ("x<3-1>", 1), ("(a | b]", 6)):
+        for phrase, at in (
+            ("turn (on", 5),
+            ("a ] b", 2),
+            ("a <2", 2),
+            ("$", 0),
+            ("", 0),
+            ("a | | b", 4),
+            ("x<3-1>", 1),
+            ("(a | b]", 6),
+        ):
             with self.subTest(phrase), self.assertRaises(NotationError) as caught:
                 parse(phrase)
             self.assertEqual(caught.exception.at, at)
@@ -135,7 +150,7 @@ class Notation(unittest.TestCase):
             expand(" ".join(["[a b]"] * 14))
 
     @settings(max_examples=300, deadline=None)
-    @given(st.text(alphabet="ab $()[]|<>{}/\"0123-ñ\x00", max_size=40))
+    @given(st.text(alphabet='ab $()[]|<>{}/"0123-ñ\x00', max_size=40))
     def test_any_text_is_a_phrase_or_a_clear_error(self, text: str) -> None:
         try:
             found = expand(text)

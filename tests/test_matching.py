@@ -87,7 +87,13 @@ class Decisions(unittest.TestCase):
                 self.assertEqual(self.outcome(text), expected)
 
     def test_the_alignment_adds_up(self) -> None:
-        for text in ("um turn of the gally lap please", "kill the saloon lamp", "galley lamp forty", "good boat", "dim it by ten"):
+        for text in (
+            "um turn of the gally lap please",
+            "kill the saloon lamp",
+            "galley lamp forty",
+            "good boat",
+            "dim it by ten",
+        ):
             for reading in MATCHER.match(text).readings:
                 with self.subTest(text=text, intent=reading.intent):
                     self.assertAlmostEqual(sum(p.cost for p in reading.pieces), reading.cost, places=6)
@@ -102,7 +108,10 @@ class Decisions(unittest.TestCase):
             '[intents.switch]\nphrases = { en = ["[the] $device $power"], es = ["[el] $device $power"] }\nset = { power = "$power" }\n'
         )
         matcher = glossa.Matcher(house)
-        self.assertEqual([(m.outcome, m.language) for m in map(matcher.match, ("oven on", "horno encendido"))], [("accept", "en"), ("accept", "es")])
+        self.assertEqual(
+            [(m.outcome, m.language) for m in map(matcher.match, ("oven on", "horno encendido"))],
+            [("accept", "en"), ("accept", "es")],
+        )
         self.assertEqual(matcher.match("horno encendido", language="en").outcome, "reject")
 
     def test_house_words(self) -> None:
@@ -112,20 +121,56 @@ class Decisions(unittest.TestCase):
             '[intents.switch]\nphrases = ["switch $power [the] $device", "[the] $device $power"]\nset = { power = "$power" }\n'
         )
         matcher = glossa.Matcher(house)
-        for text, device, power in (("barnaby douse the torch", "lamp", "off"), ("torch on", "lamp", "on"), ("cat on", "qat", "on")):
+        for text, device, power in (
+            ("barnaby douse the torch", "lamp", "off"),
+            ("torch on", "lamp", "on"),
+            ("cat on", "qat", "on"),
+        ):
             with self.subTest(text):
                 match = matcher.match(text)
                 assert match.best is not None
                 self.assertEqual((match.outcome, match.best.slots), ("accept", {"device": (device,), "power": power}))
 
 
-WORDS = ["red", "blue", "lamp", "fan", "on", "off", "the", "and", "set", "to", "forty", "not", "please", "den", "lap", "in", "all", "lamps", "no", "ten", "by", "half"]
-PHRASES = ["[the] $device $power", "set [the] $device to $level", "make $device brighter by $step", "red alert", "(blue | den) fan [now] on", "$device [at] $level"]
+WORDS = [
+    "red",
+    "blue",
+    "lamp",
+    "fan",
+    "on",
+    "off",
+    "the",
+    "and",
+    "set",
+    "to",
+    "forty",
+    "not",
+    "please",
+    "den",
+    "lap",
+    "in",
+    "all",
+    "lamps",
+    "no",
+    "ten",
+    "by",
+    "half",
+]
+PHRASES = [
+    "[the] $device $power",
+    "set [the] $device to $level",
+    "make $device brighter by $step",
+    "red alert",
+    "(blue | den) fan [now] on",
+    "$device [at] $level",
+]
 
 
 @st.composite
 def small_houses(draw: st.DrawFn) -> str:
-    names = draw(st.lists(st.sampled_from(["red lamp", "blue lamp", "den fan", "lamp", "den lamp"]), min_size=1, max_size=3, unique=True))
+    names = draw(
+        st.lists(st.sampled_from(["red lamp", "blue lamp", "den fan", "lamp", "den lamp"]), min_size=1, max_size=3, unique=True)
+    )
     phrases = draw(st.lists(st.sampled_from(PHRASES), min_size=1, max_size=4, unique=True))
     text = '[house]\nname = "H"\n[rooms]\nden = ["den"]\n[kinds.lamp]\nnouns = ["lamp"]\n'
     text += 'properties.power = { type = "switch" }\nproperties.level = { type = "number", unit = "percent", minimum = 0, maximum = 100 }\n'
@@ -133,7 +178,13 @@ def small_houses(draw: st.DrawFn) -> str:
     for number, name in enumerate(names):
         text += f'[devices.d{number}]\nkind = "lamp"\nroom = "den"\nnames = ["{name}"]\n'
     for number, phrase in enumerate(phrases):
-        action = 'set = { power = "$power" }' if "$power" in phrase else 'set = { level = "$level" }' if "$level" in phrase else 'change = { level = "+$step" }'
+        action = (
+            'set = { power = "$power" }'
+            if "$power" in phrase
+            else 'set = { level = "$level" }'
+            if "$level" in phrase
+            else 'change = { level = "+$step" }'
+        )
         text += f'[intents.i{number}]\nphrases = ["{phrase}"]\n{action if "$" in phrase else "reply = " + repr("ok")}\n'
     return text
 
@@ -163,8 +214,24 @@ class Properties(unittest.TestCase):
         self.assertTrue(all(0 <= r.score <= 1 for r in first.readings))
 
     def test_monstrous_input_is_answered_at_once(self) -> None:
-        inputs = ("a" * 100_000, "lamp " * 10_000, "galley " + "x" * 1000 + " lamp on", "9" * 400, "set the galley lamp to " + "9" * 400, "um " * 5000)
-        inputs += (" ".join(["galley lamp and"] * 19), "no " * 59, "twenty " * 1000, "please", "", " \t\n", "\x00\x01", "to two too " * 15)
+        inputs = (
+            "a" * 100_000,
+            "lamp " * 10_000,
+            "galley " + "x" * 1000 + " lamp on",
+            "9" * 400,
+            "set the galley lamp to " + "9" * 400,
+            "um " * 5000,
+        )
+        inputs += (
+            " ".join(["galley lamp and"] * 19),
+            "no " * 59,
+            "twenty " * 1000,
+            "please",
+            "",
+            " \t\n",
+            "\x00\x01",
+            "to two too " * 15,
+        )
         for text in inputs:
             MATCHER.match(text)
             started = time.perf_counter()

@@ -171,7 +171,9 @@ class Slots(unittest.TestCase):
 
     def test_back_to_what_it_was(self) -> None:
         talk = glossa.Conversation(MATCHER.house, MATCHER)
-        replies = [talk.hear(text, at).reply for at, text in enumerate(("lamp to forty two", "make it brighter", "back to what it was"))]
+        replies = [
+            talk.hear(text, at).reply for at, text in enumerate(("lamp to forty two", "make it brighter", "back to what it was"))
+        ]
         self.assertEqual((replies, talk.state["lamp", "level"]), (["lamp 42", "lamp 52", "lamp 42"], 42))
 
 

@@ -12,7 +12,7 @@ from glossa.conversation import Event
 from glossa.house.model import House
 from glossa.links.simulated import Change
 from glossa.matching import Match, Reading
-from glossa.matching.result import SlotValue
+from glossa.matching.result import HIDDEN, SlotValue
 from glossa.trials.run import shown
 
 COLOURS = {
@@ -118,7 +118,7 @@ def why_table(match: Match, reading: Reading) -> Table:
     table.add_column("cost", justify="right")
     table.add_column("why", max_width=30)
     for piece in reading.pieces:
-        heard = "****" if piece.role == "$pin" else piece.heard
+        heard = HIDDEN if piece.role == "$pin" else piece.heard
         style = "bright_black" if piece.role == "skipped" and piece.cost < 0.1 else "yellow" if piece.cost >= 0.5 else ""
         cost = f"{piece.cost:.2f}" if piece.cost else "0"
         table.add_row(heard or "—", piece.taken or "—", piece.role, cost, piece.why, style=style)

@@ -15,7 +15,7 @@ from glossa.hearing.language import load_language
 from glossa.house.model import House, Intent
 from glossa.house.values import Value, texts_for
 from glossa.matching import Match, Matcher, Outcome, Reading
-from glossa.matching.result import SlotValue
+from glossa.matching.result import SlotValue, hide_passcode
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,10 +30,6 @@ class Pending:
     slot: str = ""
     candidates: tuple[str, ...] = ()
     reading: Reading | None = None
-
-
-HIDDEN = "****"
-"""What stands for a passcode wherever it could be seen."""
 
 
 class Conversation:
@@ -175,7 +171,7 @@ class Conversation:
         intent = self.house.intents[best.intent]
         slots = dict(best.slots)
         said_pin = str(slots.pop("pin", ""))
-        text = _starred(text, best) if said_pin else text
+        text = hide_passcode(text, best)
         action = act(self.house, intent, slots, self.state, best.language) if not best.missing and not best.which else Action()
         if match.outcome == Outcome.REJECT:
             if match.reason == "range" and not best.missing and not best.which:
@@ -232,7 +228,7 @@ class Conversation:
         return self._event(text, at, Outcome.ACCEPT, match, slots, action, action.reply, intent=intent.id)
 
     def _restore(self, text: str, at: float, tag: str) -> Event:
-        """"back to what it was": the values before the last change."""
+        """ "back to what it was": the values before the last change."""
         action = restore(self.house, self._last_changes, tag)
         intent = Intent("restore", {}) if self._last_intent is None else self._last_intent
         devices = tuple(dict.fromkeys(d for d, _ in self._last_changes))
@@ -269,7 +265,7 @@ class Conversation:
         slots = dict(pending.slots)
         if pending.kind == "pin":
             return self._passcode(
-                _starred(text), at, None, intent, slots, answer.value if isinstance(answer.value, str) else "", pending.language
+                HIDDEN, at, None, intent, slots, answer.value if isinstance(answer.value, str) else "", pending.language
             )
         return self._complete(text, at, pending, intent, slots, answer)
 
@@ -395,12 +391,3 @@ class Conversation:
 def initial_state(house: House) -> dict[tuple[str, str], Value]:
     """Where the simulated devices of a house start."""
     return {(d.id, name): p.values.start() for d in house.devices.values() for name, p in d.properties.items()}
-
-
-def _starred(text: str, reading: Reading | None = None) -> str:
-    """A text with its passcode starred out; the whole of it where it is not known which part that is."""
-    spans = [(p.start, p.end) for p in reading.pieces if p.role == "$pin"] if reading else []
-    if not spans:
-        return HIDDEN
-    start, end = spans[0]
-    return text[:start] + HIDDEN + text[end:]

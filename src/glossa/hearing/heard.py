@@ -203,8 +203,14 @@ class Heard:
             if word not in movable or kinds[at] not in ("pole", "small"):
                 continue
             following = self.words[at + 1] if at + 1 < len(self.words) else ""
-            before_article = following in articles and at > 0 and (
-                at - 1 in numbers or kinds[at - 1] in ("content", "unknown") or (kinds[at - 1] == "pole" and self._leads(self.words[at - 1], word, movable))
+            before_article = (
+                following in articles
+                and at > 0
+                and (
+                    at - 1 in numbers
+                    or kinds[at - 1] in ("content", "unknown")
+                    or (kinds[at - 1] == "pole" and self._leads(self.words[at - 1], word, movable))
+                )
             )
             up_to = following in absolute and (at + 2 in numbers or at + 3 in numbers)
             if before_article or up_to or (at - 1 in numbers and following):

@@ -176,7 +176,9 @@ class NumberReader:
                 end += unit[1]
             length = self.below.at(words, end) if end < len(words) else 0
             if length:
-                return replace(part, end=end + length, value=-part.value, note="below zero", unit=unit[0] if unit and end > part.end else "")
+                return replace(
+                    part, end=end + length, value=-part.value, note="below zero", unit=unit[0] if unit and end > part.end else ""
+                )
         return part
 
     def _mixed(self, tokens: Sequence[Token], words: Sequence[str], at: int) -> _Part | None:

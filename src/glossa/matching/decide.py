@@ -51,7 +51,11 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
     if talk:
         found.append(Guard("mentioned", " ".join(talk)))
     elif not leaf.pattern.garbage:
-        unexplained = [i for i in left if words[i] not in leaf.pattern.measures and kinds[i] in ("unknown", "content", "number", "light", "pole")]
+        unexplained = [
+            i
+            for i in left
+            if words[i] not in leaf.pattern.measures and kinds[i] in ("unknown", "content", "number", "light", "pole")
+        ]
         total = sum(heard.weights)
         share = sum(heard.weights[i] for i in unexplained) / total if total else 0.0
         if share > MENTION and any(kinds[i] in ("unknown", "content", "pole", "number") for i in unexplained):
@@ -138,7 +142,11 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
 def _swapped(heard: Heard, leaf: Leaf, left: Sequence[int]) -> str:
     """A word of weight that the phrase wants was not heard, and one that nothing explains was heard instead."""
     wanted = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
-    instead = [heard.words[i] for i in left if heard.words[i] not in leaf.pattern.measures and heard.kinds[i] in ("unknown", "content", "pole")]
+    instead = [
+        heard.words[i]
+        for i in left
+        if heard.words[i] not in leaf.pattern.measures and heard.kinds[i] in ("unknown", "content", "pole")
+    ]
     free = [o.start for o in leaf.chosen if o is not None and o.candidate is not None and o.candidate.why == "words"]
     if wanted and free:  # free words fit anything, so the phrase around them has to be heard whole
         instead = instead or [heard.words[free[0]]]
@@ -200,7 +208,11 @@ def doubtful(house: House, intent: Intent, reading: Reading) -> str:
     for slot, value in reading.slots.items():
         if not isinstance(value, (int, float)) or slot not in reading.said:
             continue
-        owners = [house.devices[d].properties[slot].values for d in targets(house, intent, reading.slots) if slot in house.devices[d].properties]
+        owners = [
+            house.devices[d].properties[slot].values
+            for d in targets(house, intent, reading.slots)
+            if slot in house.devices[d].properties
+        ]
         for values in [house.slots[slot]] if slot in house.slots else owners[:1]:
             low, high = values.limits()
             span = high - low

@@ -91,7 +91,9 @@ class Grammar:
                         seen.add(elements)
                         prior = RARE_WEIGHT * -math.log2(max(sequence.weight, 1e-6))
                         worded = any(e.position >= 0 and e.missing and not e.small for e in elements)
-                        self.patterns.append(Pattern(len(self.patterns), intent, phrase.text, elements, garbage, prior, measures, worded))
+                        self.patterns.append(
+                            Pattern(len(self.patterns), intent, phrase.text, elements, garbage, prior, measures, worded)
+                        )
         self.of_position: dict[int, list[int]] = {}
         for pattern in self.patterns:
             for element in pattern.elements:
@@ -103,7 +105,9 @@ class Grammar:
         same = self.lexicon.language.same
         found = {w for name in names for w in (name, *same.get(name, ()))}
         phrases = [p for s in texts_for_phrases(intent.phrases, self.tag) for q in s.sequences for p in q.positions]
-        return frozenset(found - {w for p in phrases for w in p.words} - set(self.lexicon.language.poles) - self.lexicon.language.light)
+        return frozenset(
+            found - {w for p in phrases for w in p.words} - set(self.lexicon.language.poles) - self.lexicon.language.light
+        )
 
     def weigh(self, word: str) -> float:
         """What a word of a phrase weighs."""

@@ -8,6 +8,9 @@ from enum import StrEnum
 
 from glossa.house.values import Value
 
+HIDDEN = "****"
+"""What stands for a passcode wherever it could be seen."""
+
 SlotValue = Value | tuple[str, ...]
 
 
@@ -117,9 +120,9 @@ class Match:
         return self.readings[0].score if self.readings else 0.0
 
     def explain(self) -> dict[str, object]:
-        """The whole explanation as plain data, ready for JSON: alignment, sums, guards, and the next readings."""
+        """The whole explanation as plain data, ready for JSON: alignment, sums, guards, and the next readings; no passcode."""
         return {
-            "utterance": self.utterance,
+            "utterance": hide_passcode(self.utterance, self.best),
             "outcome": str(self.outcome),
             "reason": self.reason,
             "detail": self.detail,
@@ -130,7 +133,7 @@ class Match:
             "readings": [
                 {
                     "intent": r.intent,
-                    "slots": {k: list(v) if isinstance(v, tuple) else v for k, v in r.slots.items()},
+                    "slots": {k: list(v) if isinstance(v, tuple) else v for k, v in r.slots.items() if k != "pin"},
                     "phrase": r.phrase,
                     "score": round(r.score, 4),
                     "cost": round(r.cost, 4),
@@ -138,10 +141,24 @@ class Match:
                     "behind": round(self.score - r.score, 4),
                     "guards": list(r.guards),
                     "alignment": [
-                        {"heard": p.heard, "taken": p.taken, "role": p.role, "cost": round(p.cost, 4), "why": p.why}
+                        {
+                            "heard": HIDDEN if p.role == "$pin" else p.heard,
+                            "taken": p.taken,
+                            "role": p.role,
+                            "cost": round(p.cost, 4),
+                            "why": p.why,
+                        }
                         for p in r.pieces
                     ],
                 }
                 for r in self.readings
             ],
         }
+
+
+def hide_passcode(text: str, reading: Reading | None) -> str:
+    """A text with the passcode that a reading found in it starred out."""
+    for piece in reading.pieces if reading else ():
+        if piece.role == "$pin":
+            return text[: piece.start] + HIDDEN + text[piece.end :]
+    return text

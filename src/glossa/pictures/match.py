@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from glossa.matching import Match, Piece
+from glossa.matching.result import HIDDEN, hide_passcode
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -36,7 +37,7 @@ def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 
     figure, (top, bottom) = plt.subplots(2, 1, figsize=(width, height), height_ratios=(3, 2), layout="constrained")
     colour = OUTCOME_COLOURS.get(str(match.outcome), "#333333")
     reason = f" ({match.reason}{': ' + match.detail if match.detail else ''})" if match.reason else ""
-    figure.suptitle(f"“{match.utterance[:90]}”", fontsize=17, x=0.02, ha="left")
+    figure.suptitle(f"“{hide_passcode(match.utterance, match.best)[:90]}”", fontsize=17, x=0.02, ha="left")
     top.set_title(
         f"{match.outcome}{reason}   {best.intent}   score 1 - {best.cost:.2f}/{best.weight:.2f} = {best.score:.2f}, lead {match.margin:.2f}",
         loc="left", color=colour, fontsize=13,
@@ -94,7 +95,7 @@ def _alignment(axes: Axes, pieces: tuple[Piece, ...]) -> None:
 
 
 def _heard(piece: Piece) -> str:
-    return "****" if piece.role == "$pin" else piece.heard
+    return HIDDEN if piece.role == "$pin" else piece.heard
 
 
 def _wrapped(text: str, width: int = 22) -> str:

@@ -1,0 +1,5 @@
+"""``python -m glossa``."""
+
+from glossa.cli.main import main
+
+main()
