@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.commands.wire import Command, Fill, Refused, fill
 from glossa.hearing.colours import spoken_colours
@@ -21,8 +22,7 @@ State = Mapping[tuple[str, str], Value]
 MOST_NAMED = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Action:
+class Action(Struct, frozen=True):
     """What is to be done.
 
     Attributes:

@@ -8,8 +8,9 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from urllib.parse import quote
+
+from msgspec import Struct
 
 from glossa.house.model import House, Wire
 from glossa.house.values import Value, tidy
@@ -22,8 +23,7 @@ class Refused(ValueError):
     """A command that can't be made: a value that has no place in it."""
 
 
-@dataclass(frozen=True, slots=True)
-class Command:
+class Command(Struct, frozen=True):
     """One command, ready to be sent, or a wait.
 
     Attributes:

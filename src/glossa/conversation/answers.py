@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.hearing.heard import Candidate, Heard, prepare
 from glossa.hearing.language import PhraseSet
@@ -12,8 +13,7 @@ from glossa.matching import Matcher
 from glossa.matching.result import SlotValue
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
+class Answer(Struct, frozen=True):
     """An answer: ``yes``, ``no``, ``cancel`` or ``value``."""
 
     kind: str

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.commands import Action, act, restore
 from glossa.commands.action import names, range_reply
@@ -15,11 +17,10 @@ from glossa.hearing.language import load_language
 from glossa.house.model import House, Intent
 from glossa.house.values import Value, texts_for
 from glossa.matching import Match, Matcher, Outcome, Reading
-from glossa.matching.result import SlotValue, hide_passcode
+from glossa.matching.result import HIDDEN, SlotValue, hide_passcode
 
 
-@dataclass(frozen=True, slots=True)
-class Pending:
+class Pending(Struct, frozen=True):
     """A question that is open: what it is about, what it asks for, and until when it may be answered."""
 
     kind: str

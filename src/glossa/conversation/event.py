@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from glossa.commands import Command
 from glossa.house.values import Value
 from glossa.matching.result import Match, Outcome, SlotValue
 
 
-@dataclass(frozen=True, slots=True)
-class Event:
+class Event(Struct, frozen=True):
     """What the house did with one utterance.
 
     Attributes:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import hmac
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.house.model import Pin
 
 
-@dataclass(slots=True)
-class Keeper:
+class Keeper(Struct):
     """Counts the wrong passcodes of one intent."""
 
     wrong: int = 0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from glossa.hearing.language import load_language
 from glossa.hearing.phones import distance, letters, phones
@@ -14,8 +14,7 @@ SLIP = 1.6
 """A wake word ``d`` apart scores ``1 - SLIP * d``."""
 
 
-@dataclass(frozen=True, slots=True)
-class Woken:
+class Woken(Struct, frozen=True):
     """A wake word at the start of an utterance: its score 0 to 1, and the text behind it."""
 
     score: float

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.hearing.lexicon import Atom, Lexicon
 from glossa.hearing.numbers import HOMOPHONE, Quantity
@@ -25,8 +27,7 @@ ASIDE = 0.15
 """Weight of "up" in "up to twenty", of "on" in "forty percent on the lamp": a preposition, not a direction."""
 
 
-@dataclass(frozen=True, slots=True)
-class Candidate:
+class Candidate(Struct, frozen=True):
     """A value for a slot over tokens ``start`` to ``end``.
 
     Attributes:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
 from typing import Any
 
+from msgspec import Struct, field
+
 Words = tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class PhraseSet:
+class PhraseSet(Struct, frozen=True):
     """Phrases of one or more words, found by their first word, longest first."""
 
     by_first: Mapping[str, tuple[Words, ...]]
@@ -43,8 +43,7 @@ class PhraseSet:
         return tuple(len(p) for p in self.by_first.get(words[here], ()) if tuple(words[here : here + len(p)]) == p)
 
 
-@dataclass(frozen=True, slots=True)
-class Language:
+class Language(Struct, frozen=True):
     """One language's word lists, ready to look words up in.
 
     Attributes:

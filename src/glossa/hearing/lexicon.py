@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from glossa.hearing.colours import spoken_colours
 from glossa.hearing.language import Language, PhraseSet, load_language, plural
@@ -21,8 +22,7 @@ EXACT, NEARLY = 0.0, 0.2
 """How far by sound the built-in words for "full" and the many colour names may be from what was heard."""
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """What a run of words may name.
 
     Attributes:
@@ -41,14 +41,12 @@ class Entry:
     cost: float = 0.0
 
 
-@dataclass(slots=True)
-class _Node:
+class _Node(Struct):
     next: dict[str, _Node] = field(default_factory=dict)
     entries: list[Entry] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class Atom:
+class Atom(Struct):
     """An entry found in an utterance, over tokens ``start`` to ``end``, with the steps that took each token for a word."""
 
     start: int

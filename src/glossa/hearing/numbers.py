@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.hearing.language import Language, PhraseSet
 from glossa.hearing.tokens import Token
@@ -23,8 +25,7 @@ MOST_DIGITS = 15
 """Digits that a number may have; a longer one has no value that a device could take."""
 
 
-@dataclass(frozen=True, slots=True)
-class Quantity:
+class Quantity(Struct, frozen=True):
     """A number as it was said.
 
     Attributes:
@@ -45,8 +46,7 @@ class Quantity:
     note: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class _Part:
+class _Part(Struct, frozen=True):
     """A number without its unit, or with one that stood inside it, as in "three degrees below zero"."""
 
     end: int

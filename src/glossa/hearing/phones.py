@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
+
+from msgspec import Struct
 
 Phones = tuple[str, ...]
 
@@ -101,8 +102,7 @@ def distance(one: Phones, other: Phones) -> float:
     return min(1.0, row[-1] / longest)
 
 
-@dataclass(frozen=True, slots=True)
-class _Rule:
+class _Rule(Struct, frozen=True):
     before: re.Pattern[str]
     letters: str
     after: re.Pattern[str]

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.hearing.language import PhraseSet
 from glossa.hearing.lexicon import Atom, Entry, Lexicon
@@ -17,8 +19,7 @@ MOST_KEPT = 5_000
 _RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "noun": 3, "part": 4}
 
 
-@dataclass(frozen=True, slots=True)
-class Reference:
+class Reference(Struct, frozen=True):
     """One thing that is named: the devices that it may be, and whether it means all of them."""
 
     ids: tuple[str, ...]
@@ -27,8 +28,7 @@ class Reference:
     wrong_room: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Expression:
+class Expression(Struct, frozen=True):
     """A device expression over tokens ``start`` to ``end``."""
 
     start: int
@@ -44,8 +44,7 @@ class Expression:
         return max(r.rank for r in self.references)
 
 
-@dataclass(frozen=True, slots=True)
-class Devices:
+class Devices(Struct, frozen=True):
     """What an expression stands for under a property.
 
     Attributes:

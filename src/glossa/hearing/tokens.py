@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from dataclasses import dataclass, replace
 from fractions import Fraction
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.house.text import fold
 
@@ -24,8 +26,7 @@ _EXPONENT = re.compile(r"\d[\d.,]*[eE][+-]?\d+")
 _FRACTION_SLASH = re.compile(r"\s*[/⁄]\s*")
 
 
-@dataclass(frozen=True, slots=True)
-class Token:
+class Token(Struct, frozen=True):
     """One word or number of an utterance.
 
     Attributes:

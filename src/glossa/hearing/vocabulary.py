@@ -6,8 +6,9 @@ The answers for a word are kept: people say the same words again and again.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
 
 from glossa.hearing.language import Language, plural
 from glossa.hearing.phones import (
@@ -37,8 +38,7 @@ MOST_NEAR = 6
 MOST_CACHED = 20_000
 
 
-@dataclass(frozen=True, slots=True)
-class Near:
+class Near(Struct, frozen=True):
     """A word of the house that a heard word may stand for; ``cost`` is the share of its weight, 0 to 1."""
 
     word: str
@@ -46,8 +46,7 @@ class Near:
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(Struct, frozen=True):
     """Tokens ``start`` to ``end`` taken for one word of the house."""
 
     start: int

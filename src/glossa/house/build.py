@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable, Mapping
-from dataclasses import replace
 from itertools import product
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from glossa.house import check, schema, sheets
 from glossa.house.lines import line_of

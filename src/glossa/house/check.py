@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
 
 from glossa.house import notation
 from glossa.house.model import Device, Group, Link, Mode, Phrase
@@ -33,8 +34,7 @@ _LINK_KEYS: Mapping[str, tuple[str, ...]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Parts:
+class Parts(Struct, frozen=True):
     """What of the house is known when its intents are checked."""
 
     reader: Reader

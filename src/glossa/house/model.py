@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from glossa.house.notation import Sequence
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
 
 
-@dataclass(frozen=True, slots=True)
-class Wire:
+class Wire(Struct, frozen=True):
     """One step as the house file gives it, with its placeholders still in place.
 
     Attributes:
@@ -46,8 +46,7 @@ class Wire:
     set: Mapping[str, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class Property:
+class Property(Struct, frozen=True):
     """A property of a device: its values, the commands that set it, and the topic that reports it."""
 
     name: str
@@ -56,8 +55,7 @@ class Property:
     state: Wire | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Device:
+class Device(Struct, frozen=True):
     """A device. ``names`` are the expanded spoken names as folded words, by language."""
 
     id: str
@@ -76,8 +74,7 @@ class Device:
         return self.id.replace("_", " ")
 
 
-@dataclass(frozen=True, slots=True)
-class Group:
+class Group(Struct, frozen=True):
     """Devices under one name; ``members`` are device ids in the file's order, groups within groups resolved."""
 
     id: str
@@ -86,16 +83,14 @@ class Group:
     members: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A sort of device; ``nouns`` are its spoken class words as folded words, by language."""
 
     id: str
     nouns: Mapping[str, tuple[tuple[str, ...], ...]]
 
 
-@dataclass(frozen=True, slots=True)
-class Matching:
+class Matching(Struct, frozen=True):
     """How strictly to match; scores and leads are 0 to 1."""
 
     accept: float = 0.80
@@ -103,16 +98,14 @@ class Matching:
     margin: float = 0.08
 
 
-@dataclass(frozen=True, slots=True)
-class Phrase:
+class Phrase(Struct, frozen=True):
     """A phrase as written, and the linear sequences that it stands for."""
 
     text: str
     sequences: tuple[Sequence, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Pin:
+class Pin(Struct, frozen=True):
     """A passcode. ``env`` names the environment variable that holds it when live, ``test`` is the offline one."""
 
     env: str = ""
@@ -121,8 +114,7 @@ class Pin:
     lockout: float = 60.0
 
 
-@dataclass(frozen=True, slots=True)
-class Intent:
+class Intent(Struct, frozen=True):
     """What can be said and what it does: one of ``set``, ``change``, ``read``, ``steps``, or only a change of mode."""
 
     id: str
@@ -148,8 +140,7 @@ class Intent:
         return (*self.set, *self.change, *((self.read,) if self.read else ()))
 
 
-@dataclass(frozen=True, slots=True)
-class Mode:
+class Mode(Struct, frozen=True):
     """A set of phrases that is live only after it was entered; ``idle`` in seconds."""
 
     id: str
@@ -158,8 +149,7 @@ class Mode:
     awake: bool = True
 
 
-@dataclass(frozen=True, slots=True)
-class Wake:
+class Wake(Struct, frozen=True):
     """Wake words and how long the house listens; ``accept`` is a score 0 to 1, ``window`` in seconds."""
 
     words: Mapping[str, tuple[tuple[str, ...], ...]]
@@ -171,8 +161,7 @@ class Wake:
     after_command: str = "sleep"
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(Struct, frozen=True):
     """What a command travels over; ``options`` holds every key of its section, defaults filled in."""
 
     id: str
@@ -180,8 +169,7 @@ class Link:
     options: Mapping[str, object] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class HouseWords:
+class HouseWords(Struct, frozen=True):
     """What the household says beside the built-in lists; each text as folded words, by language."""
 
     same: Mapping[str, tuple[tuple[tuple[str, ...], ...], ...]] = field(default_factory=dict)
@@ -189,8 +177,7 @@ class HouseWords:
     sounds: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class House:
+class House(Struct, frozen=True):
     """A checked house. Everything keeps the order of the house file."""
 
     name: str

@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 from itertools import product
+
+from msgspec import Struct
 
 from glossa.house.text import words as fold_words
 
@@ -45,44 +46,38 @@ class NotationError(ValueError):
         return f"{self.reason}\n  {shown}\n  {' ' * (self.at - start)}^ character {self.at + 1}"
 
 
-@dataclass(frozen=True, slots=True)
-class Word:
+class Word(Struct, frozen=True):
     """One word, as written."""
 
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Reference:
+class Reference(Struct, frozen=True):
     """A ``$slot``, or one of the special rules ``GARBAGE``, ``NULL``, ``VOID``."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Tag:
+class Tag(Struct, frozen=True):
     """A literal tag; it is carried through exchange and changes nothing in matching."""
 
     value: str
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """Parts one after the other."""
 
     parts: tuple[Node, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """Alternatives with their weights (greater than 0; 1 where none is written)."""
 
     options: tuple[Node, ...]
     weights: tuple[float, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Repeat:
+class Repeat(Struct, frozen=True):
     """A part that stands ``least`` to ``most`` times; an optional part stands 0 or 1 times."""
 
     part: Node
@@ -93,8 +88,7 @@ class Repeat:
 Node = Word | Reference | Tag | Row | Choice | Repeat
 
 
-@dataclass(frozen=True, slots=True)
-class Position:
+class Position(Struct, frozen=True):
     """One place in a linear sequence.
 
     Attributes:
@@ -108,16 +102,14 @@ class Position:
     optional: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Sequence:
+class Sequence(Struct, frozen=True):
     """A linear sequence of positions; ``weight`` is relative to the heaviest of its alternatives, in (0, 1]."""
 
     positions: tuple[Position, ...]
     weight: float = 1.0
 
 
-@dataclass(slots=True)
-class _Parser:
+class _Parser(Struct):
     phrase: str
     tokens: list[tuple[str, str, int]]
     here: int = 0

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from difflib import get_close_matches
 
+from msgspec import Struct
 
-@dataclass(frozen=True, slots=True, order=True)
-class Problem:
+
+class Problem(Struct, frozen=True, order=True):
     """One thing wrong with a file.
 
     Attributes:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from glossa.house.model import Wire
 from glossa.house.notation import NotationError, parse, slots
@@ -18,8 +19,7 @@ COLUMNS = ("phrase", "intent", "link", "text", "bytes", "topic", "payload", "met
 _WIRE = ("text", "bytes", "topic", "payload", "method", "path", "body")
 
 
-@dataclass(slots=True)
-class SheetIntent:
+class SheetIntent(Struct):
     """The rows of one intent: its phrases with the line of each, and what it sends."""
 
     intent: str
@@ -30,8 +30,7 @@ class SheetIntent:
     reply: str = ""
 
 
-@dataclass(slots=True)
-class _RowContext:
+class _RowContext(Struct):
     """Notes a wire's errors at a row of the sheet."""
 
     file: str

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from decimal import ROUND_HALF_UP, Decimal
 from types import MappingProxyType
+
+from msgspec import Struct, field
 
 from glossa.house.text import fold
 
@@ -51,8 +52,7 @@ def round_to(number: float, step: float, start: float = 0.0) -> float:
     return float(origin + steps * size)
 
 
-@dataclass(frozen=True, slots=True)
-class Values:
+class Values(Struct, frozen=True):
     """What a slot or property takes.
 
     Attributes:

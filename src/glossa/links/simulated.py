@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.commands import Command
 from glossa.conversation.conversation import initial_state
@@ -11,8 +12,7 @@ from glossa.house.model import House
 from glossa.house.values import Value
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(Struct, frozen=True):
     """A property of a device that got another value."""
 
     device: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.hearing.heard import Heard, told_form
 from glossa.hearing.language import load_language
@@ -23,8 +24,7 @@ BARRED = ("negation", "opposite", "mentioned", "question", "another place", "ano
 """Guards after which nothing is done; the others only make the house ask back."""
 
 
-@dataclass(frozen=True, slots=True)
-class Guard:
+class Guard(Struct, frozen=True):
     """A guard that fired, and the words that made it."""
 
     name: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.hearing.heard import CONTENT, FILLER, LIGHT, POLE, SMALL
 from glossa.hearing.lexicon import Lexicon, texts_for_phrases
@@ -18,8 +19,7 @@ RARE_WEIGHT = 0.05
 """A phrase alternative of weight w costs ``RARE_WEIGHT * -log2(w)``, w relative to the heaviest one."""
 
 
-@dataclass(frozen=True, slots=True)
-class Element:
+class Element(Struct, frozen=True):
     """One place of a compiled phrase.
 
     Attributes:
@@ -43,8 +43,7 @@ class Element:
     key: tuple[object, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Pattern:
+class Pattern(Struct, frozen=True):
     """A linear sequence of an intent's phrase, ready to be searched."""
 
     number: int

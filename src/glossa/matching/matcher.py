@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from glossa.hearing.heard import Heard, prepare
 from glossa.hearing.lexicon import Words

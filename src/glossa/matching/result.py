@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec import Struct, field
 
 from glossa.house.values import Value
 
@@ -27,8 +28,7 @@ class Outcome(StrEnum):
     ASLEEP = "asleep"
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """One row of an alignment.
 
     Attributes:
@@ -49,8 +49,7 @@ class Piece:
     end: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(Struct, frozen=True):
     """One way to understand an utterance.
 
     Attributes:
@@ -87,8 +86,7 @@ class Reading:
     said: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Match:
+class Match(Struct, frozen=True):
     """What the matcher makes of an utterance.
 
     Attributes:

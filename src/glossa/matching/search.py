@@ -8,7 +8,8 @@ out of their order cost ``ORDER`` each.  The score is ``1 - cost / (weight of th
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.hearing.heard import SMALL, Candidate, Heard
 from glossa.hearing.vocabulary import Step
@@ -34,8 +35,7 @@ MOST_LEAVES = 64
 MOST_READINGS = 6
 
 
-@dataclass(slots=True)
-class Option:
+class Option(Struct):
     """A stretch of tokens that an element may take."""
 
     gain: float
@@ -49,8 +49,7 @@ class Option:
     spec: int = -1
 
 
-@dataclass(slots=True)
-class Options:
+class Options(Struct):
     """All options of an element, best first, with the largest gain and weight among them."""
 
     all: tuple[Option, ...] = ()
@@ -68,8 +67,7 @@ class Options:
 NOTHING = Options()
 
 
-@dataclass(slots=True)
-class Leaf:
+class Leaf(Struct):
     """One way to lay a pattern over the utterance."""
 
     score: float

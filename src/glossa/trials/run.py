@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from glossa.conversation import Conversation, Event
 from glossa.house.model import House
@@ -16,8 +17,7 @@ BETWEEN = 1.0
 """Seconds between two rows of a session where the table gives no time."""
 
 
-@dataclass(frozen=True, slots=True)
-class Result:
+class Result(Struct, frozen=True):
     """What came of one row: the event, and what of it was not as the row wants it."""
 
     row: Row

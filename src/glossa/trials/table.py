@@ -6,7 +6,8 @@ import csv
 import io
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from glossa.house.model import House
 from glossa.house.problems import HouseError, Problem, nearest
@@ -17,8 +18,7 @@ OUTCOMES = tuple(str(o) for o in Outcome)
 _SLOT = re.compile(r'([\w.-]+)\s*=\s*("(?:[^"]|"")*"|\S*)')
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """One thing heard, and what must come of it.
 
     Attributes:
