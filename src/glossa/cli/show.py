@@ -66,7 +66,7 @@ def slots_line(slots: Mapping[str, SlotValue], house: House | None = None) -> st
     for name, value in slots.items():
         text = shown(value)
         if house is not None and isinstance(value, tuple) and len(value) > 3:
-            text = "+".join(value[:3]) + f"+… ({len(value)})"
+            text = "+".join(value[:2]) + f"+{len(value) - 2}…"
         parts.append(f"{name}={text}" if " " not in text else f'{name}="{text}"')
     return " ".join(parts)
 

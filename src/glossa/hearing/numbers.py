@@ -569,7 +569,11 @@ def alternatives(reader: NumberReader, tokens: Sequence[Token], quantity: Quanti
         found += [f"{first.value} first"] if first is not None else []
     if quantity.note == "sounds like" or quantity.note == "ordinal":
         found.append("no number")
-    found += [f"{tidy(t)}?" for t in twins(quantity.value, reader.language)]
+    if quantity.unit != "seconds":
+        found += [f"{tidy(t)}?" for t in twins(quantity.value, reader.language)]
+    digits = reader.digits(tokens, quantity.start)
+    if digits is not None and digits[0] > quantity.end:
+        found.append(f"digits {digits[1]}")
     return found
 
 
@@ -587,5 +591,5 @@ def twins(value: float, language: Language) -> tuple[int, ...]:
     found = [base + (rest - 10) * 10] if 13 <= rest <= 19 else []
     found += [base + rest // 10 + 10] if rest in range(30, 100, 10) else []
     for one, other in language.section("numbers").get("alike", ()):
-        found += [base + b for a, b in ((one, other), (other, one)) if a == rest]
+        found += [b for a, b in ((one, other), (other, one)) if a == value]
     return tuple(dict.fromkeys(found))

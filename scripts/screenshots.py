@@ -1,0 +1,146 @@
+"""Makes the pictures in docs/screenshots from the sample houses: one for each main command.
+
+Each command runs in a terminal of 100 columns; what it prints is turned into an SVG of a terminal window and that into
+a PNG by headless Chromium (Debian package ``chromium``).
+
+    python scripts/screenshots.py [NAME ...]
+"""
+
+from __future__ import annotations
+
+import os
+import pty
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from rich.console import Console
+from rich.text import Text
+
+ROOT = Path(__file__).resolve().parents[1]
+FOLDER = ROOT / "docs" / "screenshots"
+BROKEN = """[house]
+name = "Attic flat"
+langages = ["en"]
+
+[rooms]
+attic = ["attic"]
+
+[kinds.lamp]
+nouns = ["lamp"]
+properties.power = { type = "swich" }
+
+[devices.reading_lamp]
+kind = "lmap"
+names = ["reading (lamp"]
+room = "atic"
+
+[intents.switch]
+phrases = ["turn $power [the] $device"]
+set = { pwer = "$power" }
+"""
+FAILING = """utterance,outcome,intent,slots,note
+galley lamp on,,switch,device=galley_lamp power=on,lamps
+saloon lamp to forty,,set_level,device=saloon_lamp level=50,lamps
+cabin lamp off,,switch,device=big_cabin_lamp,lamps
+heater to twenty,,warmth,temperature=20,warmth
+the galley lamp is broken,reject,,,talk
+"""
+TALK = (
+    "0 ahoy barnacle\\n2 fan on low\\n4 the stove fan\\n7 set the reading lamp to ninety\\n10 seventy\\n13 make it a bit brighter\\n"
+    "16 back to what it was\\n19 open the hatch\\n21 one one one one\\n24 two four six eight\\n"
+)
+SHOTS: dict[str, str] = {
+    "demo": "glossa demo | head -52",
+    "say": "glossa say marigold 'galley lamp to forty' 'turn off all the lamps but the saloon lamp' \"don't open the hatch\" 'cabin lamp on'",
+    "why": "glossa say marigold 'um turn of the gally lap please' --why",
+    "talk": f"printf '{TALK}' | glossa talk marigold --at",
+    "test": "glossa test marigold failing.csv",
+    "check": "glossa check broken.toml",
+    "numbers": "glossa numbers 'twenty one and a half degrees' 'half an hour' 'fifty no sixty percent' 'one oh five' 'two minutes thirty' thirteen 'to' '½' 'two four double six' nonsense",
+}
+
+
+def terminal(command: str, folder: Path) -> str:
+    """What a command prints on a terminal of 100 columns."""
+    master, slave = pty.openpty()
+    environment = {**os.environ, "COLUMNS": "100", "LINES": "60", "TERM": "xterm-256color", "FORCE_COLOR": "1"}
+    environment["PATH"] = f"{Path(sys.executable).parent}:{environment['PATH']}"
+    process = subprocess.Popen(
+        ["sh", "-c", command], stdout=slave, stderr=slave, stdin=subprocess.DEVNULL, cwd=folder, env=environment
+    )
+    os.close(slave)
+    parts = []
+    while True:
+        try:
+            data = os.read(master, 65536)
+        except OSError:
+            break
+        if not data:
+            break
+        parts.append(data)
+    process.wait()
+    return b"".join(parts).decode(errors="replace").replace("\r\n", "\n")
+
+
+def picture(command: str, output: str, path: Path, browser: str) -> None:
+    """Draw a terminal window with a command and its output into a PNG."""
+    console = Console(record=True, width=100, file=open(os.devnull, "w"), force_terminal=True)  # noqa: SIM115
+    shown = "glossa talk marigold" if "talk" in command else command.split(" | ")[0]
+    console.print(Text(f"$ {shown}", style="bold"))
+    console.print(Text.from_ansi(output))
+    with tempfile.TemporaryDirectory() as folder:
+        svg = Path(folder) / "window.svg"
+        console.save_svg(str(svg), title="glossa")
+        lines = output.count("\n") + 3
+        size = f"1280,{max(240, int(lines * 25.2 + 30))}"
+        page = Path(folder) / "page.html"
+        page.write_text(
+            f"<body style='margin:0;background:#fff'>{svg.read_text()}</body>".replace("<svg ", "<svg width='1280' ", 1)
+        )
+        flags = [
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--hide-scrollbars",
+            "--disable-background-networking",
+            "--no-first-run",
+        ]
+        command_line = [
+            browser,
+            *flags,
+            f"--user-data-dir={folder}/profile",
+            f"--window-size={size}",
+            f"--screenshot={path}",
+            f"file://{page}",
+        ]
+        subprocess.run(command_line, check=True, capture_output=True, timeout=120)
+
+
+def main() -> None:
+    """Make the pictures that are named, or all."""
+    browser = shutil.which("chromium") or shutil.which("chromium-browser")
+    if browser is None:
+        sys.exit("headless Chromium is needed: install the package chromium")
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[1:] or [*SHOTS, "why-picture"]
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        (folder / "broken.toml").write_text(BROKEN)
+        (folder / "failing.csv").write_text(FAILING)
+        for shot in wanted:
+            path = FOLDER / f"{shot}.png"
+            if shot == "why-picture":
+                from glossa import Matcher, load_house
+                from glossa.pictures import draw_match
+
+                draw_match(Matcher(load_house("marigold")).match("um turn of the gally lap please"), str(path))
+            else:
+                picture(SHOTS[shot], terminal(SHOTS[shot], folder), path, browser)
+            print(path.relative_to(ROOT))
+
+
+if __name__ == "__main__":
+    main()
