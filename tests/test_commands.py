@@ -133,7 +133,7 @@ class Commands(unittest.TestCase):
             self.assertIn("don't know yet", action.reply)
         self.assertEqual(act(HOUSE, HOUSE.intents["how"], {"device": ("a",)}, STATE).reply, "tall lamp is at 0")
 
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(st.text(max_size=30))
     def test_no_spoken_word_changes_the_shape_of_a_command(self, word: str) -> None:
         json_body = fill(Wire("topic", "bus", topic="t", payload='{"say": "$word"}'), {"word": word}, HOUSE)

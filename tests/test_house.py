@@ -149,7 +149,7 @@ class Notation(unittest.TestCase):
         with self.assertRaisesRegex(NotationError, "more than 10,000 sequences"):
             expand(" ".join(["[a b]"] * 14))
 
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     @given(st.text(alphabet='ab $()[]|<>{}/"0123-ñ\x00', max_size=40))
     def test_any_text_is_a_phrase_or_a_clear_error(self, text: str) -> None:
         try:

@@ -190,7 +190,7 @@ def small_houses(draw: st.DrawFn) -> str:
 
 
 class Properties(unittest.TestCase):
-    @settings(max_examples=120, deadline=None)
+    @settings(max_examples=120)
     @given(small_houses(), st.lists(st.sampled_from(WORDS), min_size=1, max_size=7))
     def test_the_fast_search_finds_what_the_slow_one_finds(self, house: str, words: list[str]) -> None:
         grammar = glossa.Matcher(read_house(house)).grammar("en")
@@ -204,7 +204,7 @@ class Properties(unittest.TestCase):
         else:
             self.assertEqual(leaves, [])
 
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(st.text(max_size=200))
     @example("\u202eلمبة galley\u0000 lamp on")
     @example("½ ٣ 1/0 1e400 --5 ∞ \ud7ff")

@@ -109,7 +109,7 @@ class RoundTrips(unittest.TestCase):
                 found = reader.read(tokenize(num2words(number, lang=tag)))
                 self.assertEqual([q.value for q in found], [number], num2words(number, lang=tag))
 
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(st.text(alphabet="0123456789./,-%° eE½٣", max_size=30))
     def test_any_digits_are_read_or_not(self, text: str) -> None:
         for quantity in READER.read(tokenize(text)):
