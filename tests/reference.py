@@ -65,7 +65,7 @@ def score(search: Search, pattern: Pattern, chosen: list[Option | None]) -> floa
         cost, weight = cost + option.cost, weight + option.weight
         if element.relation and search._misfit(element, option):
             cost += MISFIT_RELATION
-        if option.candidate is not None and search._counts_something_else(option, sum(1 << i for i in covered)):
+        if search._unexpected(chosen, option) or search._counts_something_else(option, sum(1 << i for i in covered)):
             cost += UNKNOWN_UNIT
     share = GARBAGE_SHARE if pattern.garbage else 1.0
     for i, w in enumerate(heard.weights):

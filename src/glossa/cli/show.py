@@ -28,6 +28,7 @@ WHY = {
     "mentioned": "the words tell or ask, they don't order",
     "question": "it is a question",
     "another place": "this house has no such room",
+    "incomplete": "too much of the phrase was not said",
     "another word": "another word stands where the phrase has its own",
     "another device": "another device was named too",
     "another room": "another room was named too",

@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from glossa.hearing.heard import Candidate, Heard, prepare
 from glossa.hearing.language import PhraseSet
+from glossa.hearing.tokens import tokenize
 from glossa.house.model import Intent
 from glossa.matching import Matcher
 from glossa.matching.result import SlotValue
@@ -75,6 +76,19 @@ class Answers:
         if kind == "which":
             return self._device(heard, candidates, intent)
         return self._value(heard, slot, intent, slots)
+
+    def without_pronouns(self, text: str, tag: str) -> str:
+        """A text without "that one" and its kin, which mean what was named last."""
+        language = self._matcher.grammar(tag).lexicon.language
+        pronouns = language.phrases("grammar", "pronouns")
+        words = [t.word for t in tokenize(text)]
+        kept, at = [], 0
+        while at < len(words):
+            length = pronouns.at(words, at)
+            if not length:
+                kept.append(words[at])
+            at += length or 1
+        return " ".join(kept) if len(kept) < len(words) else text
 
     def is_back(self, text: str, tag: str) -> bool:
         """Whether a text asks for what was before the last change."""

@@ -11,6 +11,7 @@ from glossa.commands import Action, act, restore
 from glossa.commands.action import names, range_reply
 from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
+from glossa.conversation.followup import FollowUps, reversed_change
 from glossa.conversation.passcode import Keeper, expected
 from glossa.conversation.wake import WakeWords
 from glossa.hearing.language import load_language
@@ -74,6 +75,9 @@ class Conversation:
         self._keepers: dict[str, Keeper] = {}
         self._last: tuple[str, float] | None = None
         self._last_intent: Intent | None = None
+        self._followed: tuple[Intent, dict[str, SlotValue]] | None = None
+        self._followed_until = float("-inf")
+        self._follow_ups = FollowUps(self.matcher)
         self._answers = Answers(self.matcher)
         if mode:
             self._mode_until = float("inf")
@@ -141,6 +145,10 @@ class Conversation:
             event = self._answered(text, at, tag, self.pending)
             if event is not None:
                 return event
+        if self._followed is not None and at <= self._followed_until:
+            event = self._follow_up(text, at, tag)
+            if event is not None:
+                return event
         match = self.matcher.match(text, language, self.mode)
         if match.outcome == Outcome.CANCEL:
             text_id = "cancelled" if self.pending else "nothing"
@@ -151,18 +159,47 @@ class Conversation:
         if match.outcome == Outcome.REJECT and self._last_changes and self._answers.is_back(text, match.language or tag):
             return self._restore(text, at, match.language or tag)
         if match.outcome == Outcome.REJECT and self.last_devices:
-            match = self._with_last(text, match, language)
+            match = self._with_last(match)
+            if match.outcome == Outcome.REJECT:
+                bare = self._answers.without_pronouns(text, match.language or tag)
+                other = self._with_last(self.matcher.match(bare, language, self.mode)) if bare != text else match
+                match = other if other.outcome != Outcome.REJECT else match
         return self._carry(text, match, at)
 
-    def _with_last(self, text: str, match: Match, language: str) -> Match:
+    def _follow_up(self, text: str, at: float, tag: str) -> Event | None:
+        """The last command for other devices, or once more; None where the text is no follow-up."""
+        assert self._followed is not None
+        intent, slots = self._followed
+        found = self._follow_ups.read(text, intent, slots, tag)
+        if found is None or not self.matcher.live(intent, self.mode) or intent.pin is not None:
+            return None
+        meant = reversed_change(intent) if found.again < 0 else intent
+        said = {**slots, "device": found.devices} if found.devices else dict(slots)
+        if found.which:
+            self.pending = Pending("which", intent.id, said, tag, at + self.house.window, "device", found.devices)
+            self._listen(at)
+            return self._event(text, at, Outcome.ASK, slots=said, reply=self._which(found.devices, tag), intent=intent.id, reason="which")
+        action = act(self.house, meant, said, self.state, tag)
+        if action.refused:
+            return replace(self._event(text, at, Outcome.REJECT, slots=said, reply=action.reply, intent=intent.id), reason=action.refused)
+        return self._do(text, at, meant, said, action, None)
+
+    def _with_last(self, match: Match) -> Match:
         """ "a bit brighter", "turn it off": what lacks a device is about the last one."""
         best = match.best
+        if best is not None and best.guards == ("incomplete",) and self._own_device(best):
+            return self.matcher.completed(match, self.mode)
         if best is None or match.reason != "missing" or best.missing != ("device",) or "mentioned" in best.guards:
             return match
         if all(p.role in ("skipped", "not heard") or isinstance(best.slots.get(p.role[1:]), (int, float)) for p in best.pieces):
             return match  # a bare number is an answer where one was asked for, and nothing else
         found = self.matcher.about(match, self.last_devices, self.mode)
         return found if found is not None else match
+
+    def _own_device(self, reading: Reading) -> bool:
+        """Whether an intent's own device is the one that was spoken of last: "louder" behind "radio on"."""
+        device = self.house.intents[reading.intent].device
+        return bool(device) and self.house.members(device) == self.last_devices
 
     def _carry(self, text: str, match: Match, at: float, *, confirmed: bool = False) -> Event:
         best = match.best
@@ -215,6 +252,8 @@ class Conversation:
         elif intent.device:
             self.last_devices = self.house.members(intent.device)
         self._last_intent = intent
+        if intent.properties:
+            self._followed, self._followed_until = (intent, dict(slots)), at + self.house.window
         if intent.leave_mode:
             self._leave_mode()
         if intent.enter_mode:

@@ -20,7 +20,10 @@ from glossa.matching.search import Leaf
 MENTION = 0.34
 """Where more than this share of an utterance is unexplained, the house was merely mentioned."""
 
-BARRED = ("negation", "opposite", "mentioned", "question", "another place", "another word")
+INCOMPLETE = 0.4
+"""Where more than this share of a phrase was not said, it was not meant."""
+
+BARRED = ("negation", "opposite", "mentioned", "question", "another place", "another word", "incomplete")
 """Guards after which nothing is done; the others only make the house ask back."""
 
 
@@ -60,6 +63,9 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
         share = sum(heard.weights[i] for i in unexplained) / total if total else 0.0
         if share > MENTION and any(kinds[i] in ("unknown", "content", "pole", "number") for i in unexplained):
             found.append(Guard("mentioned", " ".join(words[i] for i in unexplained)))
+    incomplete = _incomplete(leaf)
+    if incomplete:
+        found.append(Guard("incomplete", incomplete))
     swapped = _swapped(heard, leaf, left)
     if swapped:
         found.append(Guard("another word", swapped))
@@ -137,6 +143,14 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
             ):
                 found.append(word)
     return found
+
+
+def _incomplete(leaf: Leaf) -> str:
+    """The words of a phrase that were not heard, where they are too much of it: "off" alone is not "kettle off"."""
+    missing = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
+    lost = sum(e.missing for e in missing)
+    held = sum(abs(o.weight) for o in leaf.chosen if o is not None)
+    return missing[0].words[0] if missing and lost > INCOMPLETE * (lost + held) else ""
 
 
 def _swapped(heard: Heard, leaf: Leaf, left: Sequence[int]) -> str:

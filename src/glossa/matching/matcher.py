@@ -118,6 +118,17 @@ class Matcher:
             match, outcome=outcome, reason=reason, detail=detail, readings=(done, *match.readings[1:]), margin=done.score
         )
 
+    def completed(self, match: Match, mode: str) -> Match:
+        """A match whose phrase was only named in part, decided again as if the rest had been said."""
+        best = match.best
+        if best is None:
+            return match
+        lost = sum(p.cost for p in best.pieces if p.role == "not heard")
+        done = replace(best, guards=(), cost=best.cost - lost, score=round(max(0.0, 1 - (best.cost - lost) / best.weight), 9))
+        intent = self.house.intents[best.intent]
+        outcome, reason, detail = decide(self.house, intent, done, (), done.score, live=self.live(intent, mode))
+        return replace(match, outcome=outcome, reason=reason, detail=detail, readings=(done, *match.readings[1:]), margin=done.score)
+
     def _in_language(self, text: str, tag: str, mode: str) -> Match:
         grammar = self.grammar(tag)
         tokens = prepare(text, grammar.lexicon)

@@ -280,7 +280,7 @@ class Search:
             if element.relation and self._misfit(element, option):
                 relation.append(index)
                 cost += MISFIT_RELATION
-            if option.candidate is not None and self._counts_something_else(option, covered):
+            if self._unexpected(chosen, option) or self._counts_something_else(option, covered):
                 strange.append(index)
                 cost += UNKNOWN_UNIT
         share = GARBAGE_SHARE if pattern.garbage else 1.0
@@ -314,6 +314,13 @@ class Search:
             return False
         word = self.heard.words[at]
         return word in self._relative if element.relation == "to" else word in self._absolute
+
+    @staticmethod
+    def _unexpected(chosen: Sequence[Option | None], option: Option) -> bool:
+        """Whether no word of the phrase stands right before a "to" that was taken for two: "the lamp too", unlike "speed to"."""
+        if option.candidate is None or option.candidate.why != "sounds like":
+            return False
+        return not any(o is not None and o.step is not None and o.end == option.start for o in chosen)
 
     def _counts_something_else(self, option: Option, covered: int) -> bool:
         """Whether an unknown word right behind a number says that it counts something else: "twenty pounds"."""
@@ -398,7 +405,7 @@ class Search:
                     )
                 )
             if index in leaf.strange:
-                pieces.append((option.end, Piece("", f"${element.slot}", "order", UNKNOWN_UNIT, "counts something unknown")))
+                pieces.append((option.end, Piece("", f"${element.slot}", "order", UNKNOWN_UNIT, "hardly a number here")))
             if index in leaf.relation:
                 word = "by" if element.relation == "to" else "to"
                 pieces.append(

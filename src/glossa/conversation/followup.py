@@ -1,0 +1,99 @@
+"""What is said about the last command: "and the fan too", "the same in the saloon", "a bit more"."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from glossa.hearing.heard import Heard, prepare
+from glossa.hearing.language import PhraseSet
+from glossa.house.model import Intent
+from glossa.matching import Matcher
+from glossa.matching.result import SlotValue
+
+MOST_LEFT = 0.4
+"""Weight of words beside the device that is still a follow-up."""
+
+
+class FollowUp(Struct, frozen=True):
+    """The last command again: for other devices, or a relative change once more (``again`` 1) or back (``again`` -1)."""
+
+    devices: tuple[str, ...] = ()
+    which: bool = False
+    again: int = 0
+
+
+class FollowUps:
+    """Reads follow-ups with the word lists of the house's languages."""
+
+    def __init__(self, matcher: Matcher) -> None:
+        self._matcher = matcher
+
+    def read(self, text: str, intent: Intent, slots: Mapping[str, SlotValue], tag: str) -> FollowUp | None:
+        """The follow-up on a command that a text is, or None.
+
+        Args:
+            text: what was heard.
+            intent, slots: the last command.
+            tag: the language of the conversation.
+        """
+        grammar = self._matcher.grammar(tag)
+        language = grammar.lexicon.language
+        tokens = prepare(text, grammar.lexicon)
+        if not tokens or len(tokens) > 16:
+            return None
+        words = tuple(t.word for t in tokens)
+        if intent.change:
+            for name, sign in (("more", 1), ("less", -1)):
+                if language.phrases("followup", name).whole(_bare(words, language.filler)):
+                    return FollowUp(again=sign)
+        marked, start, end = _marks(words, language.phrases("followup", "before"), language.phrases("followup", "after"))
+        device = slots.get("device")
+        if not marked or start >= end or not isinstance(device, tuple):
+            return None
+        heard = Heard(tokens[start:end], grammar.lexicon, grammar.things)
+        return self._devices(heard, intent, device)
+
+    @staticmethod
+    def _devices(heard: Heard, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
+        whole = heard.weight(0, len(heard.words))
+        for found in heard.devices(intent.properties):
+            if found.devices is not None and whole - heard.weight(found.start, found.end) <= MOST_LEFT:
+                return FollowUp(found.devices.ids, found.devices.which)
+        devices = heard.lexicon.house.devices
+        kinds = {devices[d].kind for d in last}
+        for room in heard.rooms():
+            if whole - heard.weight(room.start, room.end) <= MOST_LEFT:
+                ids = tuple(d.id for d in devices.values() if d.room == room.value and d.kind in kinds)
+                if ids:
+                    return FollowUp(ids, which=len(ids) > 1 and len(last) == 1)
+        return None
+
+
+def _bare(words: tuple[str, ...], filler: PhraseSet) -> tuple[str, ...]:
+    """Words without "please" and its kin at either end."""
+    kept = list(words)
+    while len(kept) > 1 and filler.whole(kept[:1]) and kept[0] not in ("again", "once"):
+        kept.pop(0)
+    while len(kept) > 1 and filler.whole(kept[-1:]) and kept[-1] not in ("again",):
+        kept.pop()
+    return tuple(kept)
+
+
+def _marks(words: tuple[str, ...], before: PhraseSet, after: PhraseSet) -> tuple[bool, int, int]:
+    """Whether words before or after say that the last command is meant, and the words between them."""
+    start = next(iter(before.starts(words, 0)), 0)
+    end = len(words)
+    for length in range(min(3, len(words) - start), 0, -1):
+        if after.whole(words[-length:]):
+            end -= length
+            break
+    return start > 0 or end < len(words), start, end
+
+
+def reversed_change(intent: Intent) -> Intent:
+    """An intent whose relative changes go the other way."""
+    turned = {"+": "-", "-": "+"}
+    return replace(intent, change={k: turned.get(v[:1], v[:1]) + v[1:] for k, v in intent.change.items()})
