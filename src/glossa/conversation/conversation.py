@@ -178,10 +178,14 @@ class Conversation:
         if found.which:
             self.pending = Pending("which", intent.id, said, tag, at + self.house.window, "device", found.devices)
             self._listen(at)
-            return self._event(text, at, Outcome.ASK, slots=said, reply=self._which(found.devices, tag), intent=intent.id, reason="which")
+            return self._event(
+                text, at, Outcome.ASK, slots=said, reply=self._which(found.devices, tag), intent=intent.id, reason="which"
+            )
         action = act(self.house, meant, said, self.state, tag)
         if action.refused:
-            return replace(self._event(text, at, Outcome.REJECT, slots=said, reply=action.reply, intent=intent.id), reason=action.refused)
+            return replace(
+                self._event(text, at, Outcome.REJECT, slots=said, reply=action.reply, intent=intent.id), reason=action.refused
+            )
         return self._do(text, at, meant, said, action, None)
 
     def _with_last(self, match: Match) -> Match:

@@ -49,6 +49,7 @@ class Candidate(Struct, frozen=True):
     said: tuple[str, ...] = ()
     steps: tuple[Step, ...] = ()
     exact: float | None = None
+    also: tuple[int, int] = (0, 0)
 
 
 class Heard:
@@ -272,25 +273,33 @@ class Heard:
         known = self._devices.get(properties)
         if known is not None:
             return known
-        best: dict[tuple[int, int, tuple[str, ...], bool], tuple[Candidate, int]] = {}
+        best: dict[tuple[object, ...], tuple[Candidate, int]] = {}
         for expression in self.expressions:
             devices = self._things.resolve(expression, properties)
             if devices is None:
                 continue
-            key = (expression.start, expression.end, devices.ids, devices.which)
+            key = (expression.start, expression.end, expression.also, devices.ids, devices.which)
             if key not in best or (expression.cost, expression.rank) < (best[key][0].cost, best[key][1]):
                 said = tuple(s.word for s in expression.steps)
                 cost = round(expression.cost, 6)
                 made = Candidate(
-                    expression.start, expression.end, devices.ids, cost, "device", False, devices, said, expression.steps
+                    expression.start,
+                    expression.end,
+                    devices.ids,
+                    cost,
+                    "device",
+                    devices=devices,
+                    said=said,
+                    steps=expression.steps,
+                    also=expression.also,
                 )
                 best[key] = made, expression.rank
-        spans: dict[tuple[int, int], list[tuple[Candidate, int]]] = {}
+        spans: dict[tuple[object, ...], list[tuple[Candidate, int]]] = {}
         for made, rank in best.values():
-            spans.setdefault((made.start, made.end), []).append((made, rank))
+            spans.setdefault((made.start, made.end, made.also), []).append((made, rank))
         kept = [c for readings in spans.values() for c in _in_order(_in_right_room(readings))]
         kept = [c for c in kept if not any(_inside(c, o) and o.cost <= c.cost + 0.15 for o in kept)]
-        kept.sort(key=lambda c: (c.cost - self.weight(c.start, c.end), c.start, c.value))
+        kept.sort(key=lambda c: (c.cost - self.weight(c.start, c.end) - self.weight(*c.also), c.start, c.value))
         self._devices[properties] = kept[:most]
         return self._devices[properties]
 
@@ -366,6 +375,7 @@ class Heard:
         why = quantity.note if quantity.note and not quantity.note.startswith("x") else "number"
         if quantity.share and values.unit == "percent" and values.ranged:
             low, high = values.limits()
+            low = 0.0 if low == 1 else low  # a range that only leaves out 0
             number = low + number * (high - low)
         elif unit == "percent" and quantity.note == "share":
             pass
@@ -435,6 +445,8 @@ def _guesses(candidate: Candidate) -> set[tuple[int, str]]:
 
 def _inside(one: Candidate, other: Candidate) -> bool:
     """Whether one candidate's tokens are some, not all, of the other's."""
+    if one.also != other.also:
+        return False
     return other.start <= one.start and one.end <= other.end and (other.end - other.start) > (one.end - one.start)
 
 

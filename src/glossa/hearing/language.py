@@ -135,6 +135,8 @@ def load_language(tag: str) -> Language:
         for word in single:
             same.setdefault(word, set()).update(single)
         rewrites += [(tuple(w.split()), (single[0],)) for w in group if " " in w and single]
+        several = [tuple(w.split()) for w in group if " " in w]
+        rewrites += [(a, b) for a in several for b in several if a != b]
         rewrites += [((w,), tuple(v.split())) for w in single for v in group if " " in v]
     toward: dict[str, set[str]] = {}
     for rule in synonyms.get("toward", ()):

@@ -11,7 +11,7 @@ from glossa.hearing.language import PhraseSet
 from glossa.hearing.lexicon import Atom, Entry, Lexicon
 from glossa.hearing.vocabulary import ALIKE, Step
 
-WRONG_ROOM, MOVED, ALONE, LONE_GUESS = 0.3, 0.03, 0.02, 0.35
+WRONG_ROOM, MOVED, ALONE, LONE_GUESS, APART = 0.3, 0.03, 0.02, 0.35, 0.05
 MOST_JOINED = 12
 MOST_KEPT = 5_000
 
@@ -36,6 +36,8 @@ class Expression(Struct, frozen=True):
     cost: float
     references: tuple[Reference, ...]
     excepted: tuple[Reference, ...] = ()
+    also: tuple[int, int] = (0, 0)
+    """A room that stands apart, as in "lights off in the saloon": its tokens."""
     steps: tuple[Step, ...] = ()
 
     @property
@@ -74,16 +76,18 @@ class Things:
         self._room_of = {d.id: d.room for d in lexicon.house.devices.values()}
         self._every = tuple(lexicon.house.devices)
         self._fits: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[str, ...]] = {}
+        self._apart: list[tuple[str, tuple[int, int], float, tuple[Step, ...]]] = []
         self._one = frozenset(grammar.section("grammar").get("one", ("one", "ones")))
 
     def expressions(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]]) -> list[Expression]:
         """Every device expression of an utterance; joined ones beside their parts."""
+        self._apart = self._rooms_apart(words, atoms)
         single: list[list[Expression]] = [self._starting(words, atoms, at) for at in range(len(words))]
         found: list[Expression] = []
         for at in range(len(words)):
             for one in single[at]:
                 found.append(one)
-                joined = self._joined(one, words, single)
+                joined = self._joined(one, words, atoms, single)
                 if joined is not one:
                     found.append(joined)
         return found
@@ -148,7 +152,11 @@ class Things:
             for room, after, cost, steps in self._rooms_after(words, atoms, end):
                 ids = tuple(d for d in self._every if self._room_of[d] == room)
                 if ids:
-                    found.append(Expression(at, after, cost, (Reference(ids, True, _RANK["all"]),), (), steps))
+                    found.append(Expression(at, after, cost, (Reference(ids, True, _RANK["all"]),), steps=steps))
+            for room, span, cost, steps in self._apart:
+                ids = tuple(d for d in self._every if self._room_of[d] == room)
+                if ids and span[0] > end:
+                    found.append(Expression(at, end, cost, (Reference(ids, True, _RANK["all"]),), also=span, steps=steps))
         quantified = [at + length for length in self._all.starts(words, at)]
         for here, every in ((at, False), *((q, True) for q in quantified)):
             core = self._skip(words, here) if every else here
@@ -190,22 +198,50 @@ class Things:
         alone = self._reference(atom.entry, every, None)
         if alone is not None:
             far = len(atom.steps) == 1 and "sounds like" in atom.steps[0].why and atom.steps[0].cost > ALIKE
-            found.append(Expression(at, atom.end, atom.cost + (LONE_GUESS if far else 0.0), (alone,), (), atom.steps))
+            found.append(Expression(at, atom.end, atom.cost + (LONE_GUESS if far else 0.0), (alone,), steps=atom.steps))
         for room, end, cost, steps in self._rooms_after(words, atoms, atom.end):
             reference = self._reference(atom.entry, every, room)
             if reference is not None:
                 price = cost + (WRONG_ROOM if reference.wrong_room else 0.0)
-                found.append(Expression(at, end, atom.cost + price, (reference,), (), (*atom.steps, *steps)))
+                found.append(Expression(at, end, atom.cost + price, (reference,), steps=(*atom.steps, *steps)))
+        for room, span, cost, steps in self._apart:
+            if span[0] <= atom.end and span[1] > at:
+                continue
+            reference = self._reference(atom.entry, every, room)
+            if reference is not None and not reference.wrong_room:
+                found.append(
+                    Expression(at, atom.end, atom.cost + cost + APART, (reference,), also=span, steps=(*atom.steps, *steps))
+                )
         return found
 
     def _room_first(
         self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, room: Atom, every: bool
     ) -> list[Expression]:
-        found = []
+        found = self._rooms_together(words, atoms, at, room)
         here = self._skip(words, room.end)
         for length in self._all.starts(words, here) if here < len(words) else ():
             found += self._after_room(words, atoms, at, room, self._skip(words, here + length), True)
         return found + self._after_room(words, atoms, at, room, here, every)
+
+    def _rooms_together(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, room: Atom) -> list[Expression]:
+        """ "the saloon and galley lamps": two rooms, and then what is meant in each."""
+        found = []
+        for length in self._and.starts(words, room.end) if room.end < len(words) else ():
+            here = self._skip(words, room.end + length)
+            for other in atoms[here] if here < len(words) else ():
+                if other.entry.kind != "room":
+                    continue
+                first = self._after_room(words, atoms, at, room, self._skip(words, other.end), False)
+                for expression in self._after_room(words, atoms, here, other, self._skip(words, other.end), False):
+                    for twin in first:
+                        if twin.end == expression.end and all(
+                            r.many or len(r.ids) == 1 for r in (*twin.references, *expression.references)
+                        ):
+                            both = (*twin.references, *expression.references)
+                            steps = (*room.steps, *expression.steps)
+                            found.append(Expression(at, expression.end, room.cost + expression.cost, both, steps=steps))
+        several = [e for e in found if all(r.many for r in e.references)]
+        return several or found
 
     def _after_room(
         self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, room: Atom, here: int, every: bool
@@ -219,7 +255,7 @@ class Things:
                 cost = (
                     room.cost + atom.cost + (WRONG_ROOM if reference.wrong_room else MOVED if atom.entry.kind == "rest" else 0.0)
                 )
-                found.append(Expression(at, atom.end, cost, (reference,), (), (*room.steps, *atom.steps)))
+                found.append(Expression(at, atom.end, cost, (reference,), steps=(*room.steps, *atom.steps)))
         return found
 
     def _rooms_after(
@@ -237,7 +273,35 @@ class Things:
                     found.append((atom.entry.ids[0], atom.end, price + atom.cost, atom.steps))
         return found
 
-    def _joined(self, first: Expression, words: Sequence[str], single: Sequence[Sequence[Expression]]) -> Expression:
+    def _rooms_apart(
+        self, words: Sequence[str], atoms: Sequence[Sequence[Atom]]
+    ) -> list[tuple[str, tuple[int, int], float, tuple[Step, ...]]]:
+        """(room, tokens, cost, steps) of every "in the saloon" wherever it stands."""
+        if not any(a.entry.kind == "room" for found in atoms for a in found):
+            return []
+        return [
+            (room, (at, end), cost, steps)
+            for at in range(len(words))
+            if self._inside.starts(words, at)
+            for room, end, cost, steps in self._rooms_after(words, atoms, at)
+        ]
+
+    def _room_out(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int) -> Expression | None:
+        """ "except the galley ones", "but not in the galley"."""
+        for length in self._except.starts(words, at):
+            start = at + length
+            inside = next(iter(self._inside.starts(words, start)), 0) if start < len(words) else 0
+            here = self._skip(words, start + inside)
+            for atom in atoms[here] if here < len(words) else ():
+                if atom.entry.kind == "room":
+                    ids = tuple(d for d in self._every if self._room_of[d] == atom.entry.ids[0])
+                    end = atom.end + (atom.end < len(words) and words[atom.end] in self._one)
+                    return Expression(here, end, atom.cost, (Reference(ids, True, _RANK["all"]),), steps=atom.steps)
+        return None
+
+    def _joined(
+        self, first: Expression, words: Sequence[str], atoms: Sequence[Sequence[Atom]], single: Sequence[Sequence[Expression]]
+    ) -> Expression:
         """An expression with everything that "and" and "except" add to it."""
         joined = first
         for _ in range(MOST_JOINED):
@@ -255,7 +319,7 @@ class Things:
                 )
                 continue
             if more is None and any(r.many for r in joined.references):
-                more = self._next(self._except, words, at, single)
+                more = self._next(self._except, words, at, single) or self._room_out(words, atoms, at)
             if more is None:
                 break
             joined = replace(

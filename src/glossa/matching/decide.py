@@ -63,7 +63,7 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
         share = sum(heard.weights[i] for i in unexplained) / total if total else 0.0
         if share > MENTION and any(kinds[i] in ("unknown", "content", "pole", "number") for i in unexplained):
             found.append(Guard("mentioned", " ".join(words[i] for i in unexplained)))
-    incomplete = _incomplete(leaf)
+    incomplete = _incomplete(leaf, grammar.lexicon.language.question)
     if incomplete:
         found.append(Guard("incomplete", incomplete))
     swapped = _swapped(heard, leaf, left)
@@ -145,9 +145,12 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
     return found
 
 
-def _incomplete(leaf: Leaf) -> str:
+def _incomplete(leaf: Leaf, question: frozenset[str]) -> str:
     """The words of a phrase that were not heard, where they are too much of it: "off" alone is not "kettle off"."""
     missing = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
+    for element in missing:
+        if all(w in question for w in element.words):
+            return element.words[0]
     lost = sum(e.missing for e in missing)
     held = sum(abs(o.weight) for o in leaf.chosen if o is not None)
     return missing[0].words[0] if missing and lost > INCOMPLETE * (lost + held) else ""

@@ -127,7 +127,9 @@ class Matcher:
         done = replace(best, guards=(), cost=best.cost - lost, score=round(max(0.0, 1 - (best.cost - lost) / best.weight), 9))
         intent = self.house.intents[best.intent]
         outcome, reason, detail = decide(self.house, intent, done, (), done.score, live=self.live(intent, mode))
-        return replace(match, outcome=outcome, reason=reason, detail=detail, readings=(done, *match.readings[1:]), margin=done.score)
+        return replace(
+            match, outcome=outcome, reason=reason, detail=detail, readings=(done, *match.readings[1:]), margin=done.score
+        )
 
     def _in_language(self, text: str, tag: str, mode: str) -> Match:
         grammar = self.grammar(tag)

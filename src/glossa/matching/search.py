@@ -191,8 +191,8 @@ class Search:
         heard = self.heard
         found = []
         for c in candidates:
-            weight = heard.weight(c.start, c.end)
-            mask = (1 << c.end) - (1 << c.start)
+            weight = heard.weight(c.start, c.end) + heard.weight(*c.also)
+            mask = (1 << c.end) - (1 << c.start) | (1 << c.also[1]) - (1 << c.also[0])
             # Free words fit anything, so they count on neither side of the score.
             counts = FREE_WORDS - weight if c.why == "words" else max(weight, 0.5)
             found.append(Option(weight - c.cost, mask, c.start, c.end, c.cost, counts, c, None, spec))
@@ -393,6 +393,8 @@ class Search:
                     pieces.append((len(tokens), Piece("", shown, "not heard", element.missing, "not said")))
                 continue
             text = " ".join(heard.words[option.start : option.end])
+            if option.candidate is not None and option.candidate.also[1]:
+                text += " … " + " ".join(heard.words[slice(*option.candidate.also)])
             span = tokens[option.start].start, tokens[option.end - 1].end
             if option.step is not None:
                 pieces.append((option.start, Piece(text, option.step.word, "word", option.cost, option.step.why, *span)))
