@@ -8,20 +8,27 @@ import sys
 import click
 
 from glossa.cli.main import house_argument
-from glossa.files import load_house
-from glossa.house import HouseError
+from glossa.files import find_house, load_house
+from glossa.house import House, HouseError
+from glossa.trials import Row
+from glossa.trials.findings import Finding, findings
 
 
 @click.command()
 @house_argument()
-@click.option("--json", "as_json", is_flag=True, help="Problems as one JSON list.")
-def check(house: str, as_json: bool) -> None:
+@click.option("--strict", is_flag=True, help="Findings make the exit code 1.")
+@click.option("--json", "as_json", is_flag=True, help="Problems and findings as one JSON list.")
+@click.option("--picture", type=click.Path(dir_okay=False, writable=True), help="Draw how near the phrases are to each other.")
+def check(house: str, strict: bool, as_json: bool, picture: str | None) -> None:
     """Read a house and list everything that is wrong, with file, line, key and what to write instead.
+
+    Where nothing is wrong, findings follow: names and phrases that will be confused, opposites under one intent, phrases that
+    can never win, codes used twice, devices out of reach, intents that no test row covers.
 
     \b
     Examples:
       glossa check marigold
-      glossa check my-home/house.toml
+      glossa check my-home --strict --picture near.png
     """
     try:
         home = load_house(house)
@@ -31,9 +38,30 @@ def check(house: str, as_json: bool) -> None:
         fields = ("file", "line", "key", "message", "hint")
         click.echo(json.dumps([{f: getattr(p, f) for f in fields} for p in error.problems], ensure_ascii=False, indent=1))
         sys.exit(2)
+    found = findings(home, rows=_rows(house, home))
+    if picture is not None:
+        from glossa.pictures.nearness import draw_nearness
+
+        draw_nearness(home, picture)
+        click.echo(f"wrote {picture}", err=True)
     if as_json:
-        click.echo("[]")
-        return
+        fields = ("name", "place", "what", "why", "instead")
+        click.echo(json.dumps([{f: getattr(p, f) for f in fields} for p in found], ensure_ascii=False, indent=1))
+    else:
+        _summary(home)
+        _show(found)
+    sys.exit(1 if strict and found else 0)
+
+
+def _rows(house: str, home: House) -> list[Row] | None:
+    from glossa.cli.test import load_tables
+
+    if not any((find_house(house).parent / "tests").glob("*.csv")):
+        return None
+    return load_tables(house, home, ())
+
+
+def _summary(home: House) -> None:
     phrases = sum(len(ps) for i in home.intents.values() for ps in i.phrases.values())
     sequences = sum(len(p.sequences) for i in home.intents.values() for ps in i.phrases.values() for p in ps)
     counts = {
@@ -48,3 +76,15 @@ def check(house: str, as_json: bool) -> None:
     click.echo(click.style(f"{home.name}: no problems", fg="green", bold=True))
     click.echo("  " + ", ".join(f"{n} {what if n != 1 else what[:-1]}" for what, n in counts.items() if n))
     click.echo(f"  {phrases} phrases that make {sequences} sequences, in {', '.join(home.languages)}")
+
+
+def _show(found: list[Finding]) -> None:
+    for finding in found:
+        click.echo(click.style(finding.name, fg="yellow", bold=True) + click.style(f"  {finding.place}", fg="cyan"))
+        click.echo(f"    {finding.what}")
+        click.echo(click.style(f"    {finding.why}; {finding.instead}", fg="bright_black"))
+    count = len(found)
+    if count:
+        click.echo(click.style(f"{count} finding{'s' * (count != 1)}", fg="yellow", bold=True))
+    else:
+        click.echo(click.style("no findings", fg="green"))

@@ -14,10 +14,11 @@ from glossa.house import HouseError
 
 COMMANDS = {
     "new": "Start a house: a small commented one to change.",
-    "check": "Read a house and list everything that is wrong.",
+    "check": "Read a house; list what is wrong and what will be confused.",
     "say": "Show what a phrase would do, and why.",
     "talk": "Type lines to the house and watch it answer.",
     "test": "Run test tables; exit code 1 if any row fails.",
+    "wake": "Rate wake words before anyone gets used to them.",
     "numbers": "Show how spoken numbers are read.",
     "demo": "Play an evening aboard the sample house.",
 }

@@ -1,0 +1,153 @@
+"""Findings on a house with planted mistakes, and ratings of wake words."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import glossa
+from glossa.files import find_house
+from glossa.house import read_house
+from glossa.trials.findings import findings
+from glossa.trials.wake import THRESHOLDS, rate_wake_word
+from tests.test_cli import run
+
+TALK = (find_house("marigold").parent / "talk.txt").read_text(encoding="utf-8").splitlines()
+MARIGOLD = glossa.load_house("marigold")
+
+PLANTED = """
+[house]
+name = "Trouble"
+[wake]
+words = ["sound the gong"]
+[links.line]
+type = "serial"
+port = "COM1"
+[kinds.relay]
+properties.power = { type = "switch", command = { text = "P$value" } }
+[devices.bath]
+kind = "relay"
+names = ["bath heater"]
+properties.power.command.text = "P1=$raw"
+[devices.path]
+kind = "relay"
+names = ["path heater"]
+properties.power.command.text = "P2=$raw"
+[devices.pump]
+kind = "relay"
+names = ["pump"]
+properties.power.command.text = "P2=$raw"
+[devices.four]
+kind = "relay"
+names = ["valve four"]
+properties.power.command.text = "P4=$raw"
+[devices.sensor]
+names = ["rain sensor"]
+properties.rain = { type = "choice", values = { wet = "1", dry = "1" } }
+[devices.wheel]
+names = ["wheel"]
+properties.gear = { type = "choice", values = { bow = "b", beau = "c", low = "d" }, command = { text = "W$raw" } }
+[intents.switch]
+phrases = ["[the] $device $power"]
+set = { power = "$power" }
+[intents.gear]
+phrases = ["$device in $gear"]
+set = { gear = "$gear" }
+[intents.gong]
+phrases = ["sound the gong"]
+steps = [{ text = "G" }]
+[intents.bell]
+phrases = ["ring the bell"]
+steps = [{ text = "G" }]
+[intents.cinema]
+phrases = ["cinema lights on", "cinema lights off"]
+steps = [{ text = "C" }]
+[intents.gong_again]
+phrases = ["sound the gong"]
+steps = [{ text = "H" }]
+[intents.alarm]
+phrases = ["raise the alarm bell"]
+steps = [{ text = "A" }]
+[intents.alarm_off]
+phrases = ["raise the alarm ball"]
+steps = [{ text = "B" }]
+"""
+
+
+class Planted(unittest.TestCase):
+    def test_every_planted_mistake_is_found_in_its_place(self) -> None:
+        house = read_house(PLANTED)
+        rows = glossa.read_table("utterance,intent\npump on,switch\n")
+        found = {(f.name, f.place) for f in findings(house, rows=rows)}
+        for expected in (
+            ("sound alike", "devices.bath.names"),
+            ("code used twice", "devices.pump"),
+            ("written otherwise", "devices.four.names"),
+            ("code used twice", "devices.sensor.properties.rain.values"),
+            ("values sound alike", "devices.wheel.properties.gear"),
+            ("out of reach", "devices.sensor"),
+            ("code used twice", "intents.bell.steps"),
+            ("opposites together", "intents.cinema.phrases"),
+            ("never wins", "intents.gong_again.phrases"),
+            ("wake word is a phrase", "wake.words"),
+            ("too near", "intents.alarm.phrases"),
+            ("not tested", "intents.gear"),
+        ):
+            self.assertIn(expected, found)
+        self.assertTrue(all(f.what and f.why and f.instead for f in findings(house)))
+
+    def test_the_samples_have_none(self) -> None:
+        for name in ("marigold", "horno"):
+            code, out, _ = run("check", name, "--strict")
+            self.assertEqual((code, out.splitlines()[-1]), (0, "no findings"), out)
+
+    def test_strict_and_pictures(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "house.toml").write_text(PLANTED)
+            picture = Path(folder) / "near.png"
+            self.assertEqual(run("check", folder, "--strict", "--picture", str(picture))[0], 1)
+            self.assertEqual(run("check", folder)[0], 0)
+            self.assertTrue(picture.read_bytes().startswith(b"\x89PNG"))
+
+
+class WakeWords(unittest.TestCase):
+    def test_good_and_bad_ones(self) -> None:
+        self.assertEqual(rate_wake_word(MARIGOLD, "ahoy barnacle", TALK).faults, ())
+        for bad, fault in (
+            ("light", "syllable"),
+            ("galley lamp on", "the device"),
+            ("good night", "a phrase of good_night"),
+            ("the thing", "everyday words only"),
+        ):
+            with self.subTest(bad):
+                self.assertIn(fault, " ".join(rate_wake_word(MARIGOLD, bad, TALK).faults))
+
+    def test_talk_fires_less_the_higher_the_threshold(self) -> None:
+        for word in ("light", "come on", "ahoy barnacle"):
+            fired = rate_wake_word(MARIGOLD, word, TALK).fired
+            self.assertEqual(len(fired), len(THRESHOLDS))
+            self.assertEqual(list(fired), sorted(fired, reverse=True))
+
+    def test_the_command(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            picture = Path(folder) / "wake.png"
+            code, out, _ = run("wake", "marigold", "hello", "ahoy barnacle", "--picture", str(picture))
+            self.assertEqual(code, 0)
+            for part in ("made of everyday words only", "nothing wrong with it", "of 302 lines"):
+                self.assertIn(part, out)
+            self.assertTrue(picture.exists())
+            self.assertEqual(run("wake", "marigold", "(hello")[0], 2)
+            self.assertIn('"word": "hello"', run("wake", "marigold", "hello", "--json")[1])
+
+
+class Talk(unittest.TestCase):
+    def test_talk_is_left_alone(self) -> None:
+        matcher = glossa.Matcher(MARIGOLD)
+        asleep = glossa.Conversation(MARIGOLD, matcher)
+        outcomes = [asleep.hear(line, at * 5).outcome for at, line in enumerate(TALK)]
+        self.assertEqual(set(outcomes), {"asleep"})
+        acted = [line for line in TALK if glossa.Conversation(MARIGOLD, matcher, awake=True).hear(line).outcome == "accept"]
+        self.assertLessEqual(len(acted), len(TALK) / 500, acted)
+
+
+if __name__ == "__main__":
+    unittest.main()
