@@ -59,6 +59,7 @@ SHOTS: dict[str, str] = {
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",
     "check": "glossa check broken.toml",
+    "wake": "glossa wake marigold 'ahoy barnacle' hello galley 'tin whistle'",
     "numbers": "glossa numbers 'twenty one and a half degrees' 'half an hour' 'fifty no sixty percent' 'one oh five' 'two minutes thirty' thirteen 'to' '½' 'two four double six' nonsense",
 }
 

@@ -89,7 +89,8 @@ class Planted(unittest.TestCase):
             ("opposites together", "intents.cinema.phrases"),
             ("never wins", "intents.gong_again.phrases"),
             ("wake word is a phrase", "wake.words"),
-            ("too near", "intents.alarm.phrases"),
+            ("sound alike", "intents.alarm.phrases"),
+            ("too near", "intents.gong.phrases"),
             ("not tested", "intents.gear"),
         ):
             self.assertIn(expected, found)

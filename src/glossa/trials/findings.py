@@ -58,6 +58,7 @@ def findings(house: House, matcher: Matcher | None = None, rows: Iterable[Row] |
         grammar = matcher.grammar(tag)
         for finding in (
             *_near_names(house, tag),
+            *_near_phrases(house, tag),
             *_near_values(house, tag),
             *_homophones(house, grammar),
             *_opposites(house, grammar),
@@ -107,6 +108,20 @@ def _near_names(house: House, tag: str) -> Iterator[Finding]:
                 f"“{' '.join(mine)}” and “{' '.join(theirs)}” ({other}) differ only in “{' '.join(left)}” and “{' '.join(right)}”",
                 "a recogniser writes one for the other, and the wrong one answers",
                 "give one of them a name that starts or ends with another sound",
+            )
+
+
+def _near_phrases(house: House, tag: str) -> Iterator[Finding]:
+    said = [(intent.id, tuple(s.split())) for intent in house.intents.values() for s in samples(house, intent, tag)]
+    for (one, mine), (other, theirs) in combinations(said, 2):
+        left, right = telling_words(mine, theirs)
+        if one != other and left and len(left) == len(right) and 0 < apart_by_sound(left, right, tag) < TOO_NEAR:
+            yield Finding(
+                f"intents.{one}.phrases",
+                "sound alike",
+                f"“{' '.join(mine)}” and “{' '.join(theirs)}” ({other}) differ only in “{' '.join(left)}” and “{' '.join(right)}”",
+                "a recogniser writes one for the other, and the wrong thing is done",
+                "use another word in one of the two phrases",
             )
 
 
