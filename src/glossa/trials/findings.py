@@ -19,7 +19,7 @@ from glossa.matching import Match, Matcher
 from glossa.matching.grammar import Grammar
 from glossa.trials.table import Row
 
-TOO_NEAR = 0.2
+TOO_NEAR = 0.21
 """Names whose telling words are nearer than this by sound are confused by recognisers."""
 
 MOST_SAMPLES = 4
