@@ -94,6 +94,39 @@ class Conversations(unittest.TestCase):
         self.assertEqual(conversation.hear("nothing", 31).mode, "")
 
 
+class BadInput(unittest.TestCase):
+    def test_ten_thousand_lines_while_a_question_is_open(self) -> None:
+        conversation = glossa.Conversation(MARIGOLD, MATCHER, awake=True)
+        conversation.hear("set the galley lamp", 0)
+        for number in range(10_000):
+            conversation.tick(number / 2000)
+            if number % 100 == 0:
+                conversation.hear(f"so {'la ' * (number % 7)}", number / 2000)
+        self.assertEqual(conversation.hear("forty", 6).slots["level"], 40)
+        sizes = [len(v) for v in vars(conversation).values() if isinstance(v, (list, dict, tuple))]
+        self.assertLess(sum(sizes), 200)
+
+    def test_an_hour_between_two_lines_closes_everything(self) -> None:
+        events = talk((0, "ahoy barnacle take the helm"), (2, "port five"), (3602, "port five"), (3603, "ahoy barnacle galley lamp on"))
+        self.assertEqual([(str(e.outcome), e.mode) for e in events], [("accept", "steering"), ("accept", "steering"), ("asleep", ""), ("accept", "")])
+
+    def test_a_wake_word_that_is_a_phrase_too(self) -> None:
+        house = read_house(
+            '[house]\nname = "W"\n[wake]\nwords = ["good morning"]\n[intents.rise]\nphrases = ["good morning"]\nreply = "up"\n'
+            '[intents.day]\nphrases = ["open the day"]\nreply = "ok"\n'
+        )
+        conversation = glossa.Conversation(house)
+        lines = ("good morning", "open the day", "open the day", "good morning open the day")
+        self.assertEqual([conversation.hear(t, at).outcome for at, t in enumerate(lines)], ["wake", "accept", "asleep", "accept"])
+
+    def test_an_empty_line_and_noise(self) -> None:
+        for text in ("", "   ", "\x00", "...", "\u202e", "1", "yes", "no"):
+            with self.subTest(repr(text)):
+                event = glossa.Conversation(MARIGOLD, MATCHER, awake=True).hear(text)
+                self.assertIn(event.outcome, ("reject", "cancel"))
+                self.assertEqual(event.commands, ())
+
+
 class Tables(unittest.TestCase):
     def test_rows_that_can_not_run_say_why_and_the_others_run(self) -> None:
         text = "\ufeffutterance,outcome,intent,slots,mode,extra\r\ngalley lamp on,,switch,device=galley_lamp,,kept\r\nx,,swich,,,\r\ny,,,device=gally_lamp,,\r\nz,,,,sleeping,\r\nw,maybe,,,,\r\n"

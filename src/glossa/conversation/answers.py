@@ -144,7 +144,20 @@ class Answers:
             ids = tuple(d for d in candidates if heard.lexicon.house.devices[d].room == room.value)
             if ids and self._left(heard, room) <= MOST_LEFT and (best is None or room.cost <= best[0] or best[1].which):
                 best = room.cost, Answer("value", ids, which=len(ids) > 1)
-        return best[1] if best else None
+        return best[1] if best else self._told_apart(heard, candidates)
+
+    @staticmethod
+    def _told_apart(heard: Heard, candidates: tuple[str, ...]) -> Answer | None:
+        """"the small one": the candidates whose names hold every word of the answer."""
+        devices = heard.lexicon.house.devices
+        ones = heard.lexicon.language.section("grammar").get("one", ("one", "ones"))
+        places = [i for i, k in enumerate(heard.kinds) if k not in ("filler", "small") and heard.words[i] not in ones]
+        ids = []
+        for device in candidates:
+            held = {w for ways in devices[device].names.values() for way in ways for w in way}
+            if all(any(s.word in held for s in heard.steps[i] if s.end == i + 1) for i in places):
+                ids.append(device)
+        return Answer("value", tuple(ids), which=len(ids) > 1) if places and ids and len(ids) < len(candidates) else None
 
     def _value(self, heard: Heard, slot: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Answer | None:
         house, lexicon = heard.lexicon.house, heard.lexicon
