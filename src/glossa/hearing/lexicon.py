@@ -68,6 +68,7 @@ class Lexicon:
         self._strict: dict[str, float] = {}
         self.specs: list[Values] = []
         self.spec_of: dict[tuple[str, str], int] = {}
+        self.specs_of: dict[str, list[int]] = {}
         self._spec_keys: dict[str, int] = {}
         self.slot_spec: dict[str, int] = {}
         self._collect_specs()
@@ -125,6 +126,9 @@ class Lexicon:
         for device in self.house.devices.values():
             for name, prop in device.properties.items():
                 self.spec_of[device.id, name] = self._spec(prop.values)
+        for (_, name), spec in self.spec_of.items():
+            if spec not in self.specs_of.setdefault(name, []):
+                self.specs_of[name].append(spec)
         for name, values in self.house.slots.items():
             self.slot_spec[name] = self._spec(values)
 

@@ -17,7 +17,8 @@ from glossa.matching.result import Match, Outcome, Piece, Reading
 from glossa.matching.search import BEHIND, FLOOR, MOST_READINGS, Leaf, Search
 
 MOST_REWRITES = 3
-GOOD_ENOUGH = 0.98
+MOST_TRIES = 6
+GOOD_ENOUGH = 0.93
 """From this score on no other wording is tried."""
 
 
@@ -173,14 +174,18 @@ class Matcher:
     ) -> tuple[Search, list[Leaf], tuple[Piece, ...]] | None:
         """The search with one run of words exchanged for another that means the same, where that reads better."""
         best = leaves[0].score if leaves else 0.0
-        if best >= GOOD_ENOUGH:
+        if best >= GOOD_ENOUGH or any(k in ("talk", "negation") for k in search.heard.kinds):
             return None
+        tries = MOST_TRIES
         chosen = None
         words = search.heard.words
         for old, new, cost in (r for w in dict.fromkeys(words) for r in grammar.lexicon.rewrites.get(w, ())):
             for at in range(len(words) - len(old) + 1):
                 if words[at : at + len(old)] != old or words[at : at + len(new)] == new:
                     continue
+                if not tries:
+                    return chosen
+                tries -= 1
                 heard = Heard(_exchanged(search.heard.tokens, at, len(old), new), grammar.lexicon, grammar.things)
                 other = Search(heard, grammar, search.extra + cost, search.live)
                 found = other.leaves(max(FLOOR, best))

@@ -32,7 +32,7 @@ BEHIND = 0.35
 SLACK = 1.6
 FREE_WORDS = 0.3
 MOST_LEAVES = 64
-MOST_READINGS = 6
+MOST_READINGS = 5
 
 
 class Option(Struct):
@@ -179,8 +179,10 @@ class Search:
             return self._made(digits, -1)
         if slot in lexicon.slot_spec:
             return self._made(heard.values(lexicon.slot_spec[slot]), lexicon.slot_spec[slot])
-        devices = self.grammar.house.members(intent.device) if intent.device else tuple(self.grammar.house.devices)
-        specs = dict.fromkeys(lexicon.spec_of[d, slot] for d in devices if (d, slot) in lexicon.spec_of)
+        specs = lexicon.specs_of.get(slot, [])
+        if intent.device:
+            members = self.grammar.house.members(intent.device)
+            specs = list(dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of))
         return [option for spec in specs for option in self._made(heard.values(spec), spec)]
 
     def _pin(self, at: int) -> Candidate | None:
