@@ -15,7 +15,7 @@ from glossa.files import find_house, load_house, read_text
 from glossa.house import House, HouseError, Problem
 from glossa.matching import Matcher
 from glossa.trials import Result, Row, read_table, run_table
-from glossa.trials.run import by_note
+from glossa.trials.measures import by
 
 SLOW = 400
 """From so many rows on a progress bar is shown."""
@@ -27,7 +27,27 @@ SLOW = 400
 @click.option("--note", multiple=True, help="Only the rows with this note; may be given several times.")
 @click.option("--only-failed", is_flag=True, help="List the failed rows and nothing else.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a row.")
-def test(house: str, tables: tuple[Path, ...], note: tuple[str, ...], only_failed: bool, as_json: bool) -> None:
+@click.option("--junit", type=click.Path(path_type=Path), help="Write the results as JUnit XML.")
+@click.option("--html", type=click.Path(path_type=Path), help="Write one self-contained page with pictures.")
+@click.option("--suggest", type=click.Path(path_type=Path), help="Write rows for what no row exercises, to be checked by you.")
+@click.option("--save", help="Keep the results under this name, in results/ beside the house.")
+@click.option("--against", help="Show what changed since the results of this name.")
+@click.option("--results", type=click.Path(path_type=Path), help="The folder for --save and --against.")
+@click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core. The results are the same.")
+def test(
+    house: str,
+    tables: tuple[Path, ...],
+    note: tuple[str, ...],
+    only_failed: bool,
+    as_json: bool,
+    junit: Path | None,
+    html: Path | None,
+    suggest: Path | None,
+    save: str | None,
+    against: str | None,
+    results: Path | None,
+    jobs: int,
+) -> None:
     """Run test tables: what was heard, and what must come of it. Exit code 1 if any row fails.
 
     Without TABLE, the files tests/*.csv beside the house are run.
@@ -36,6 +56,8 @@ def test(house: str, tables: tuple[Path, ...], note: tuple[str, ...], only_faile
     Examples:
       glossa test marigold
       glossa test my-home tests/evening.csv --note numbers
+      glossa test my-home --save before        then, after a change:
+      glossa test my-home --against before --html results.html
     """
     home = load_house(house)
     rows = load_tables(house, home, tables)
@@ -43,15 +65,139 @@ def test(house: str, tables: tuple[Path, ...], note: tuple[str, ...], only_faile
         rows = [r for r in rows if r.note in note]
         if not rows:
             raise click.UsageError(f"No row has the note {' or '.join(note)}.")
+    folder = results or find_house(house).parent / "results"
+    before = _kept(folder, against) if against else None
     started = time.perf_counter()
-    results = _run(home, rows, as_json)
+    found = _run(home, rows, as_json, jobs)
     taken = time.perf_counter() - started
     if as_json:
-        for result in results:
+        for result in found:
             click.echo(json.dumps(_as_json(result), ensure_ascii=False))
     else:
-        _print(results, taken, only_failed)
-    sys.exit(0 if all(r.right for r in results) else 1)
+        _print(found, taken, only_failed)
+        if not only_failed:
+            _print_measures(home, found)
+    if before is not None:
+        _print_changes(before, found, str(against))
+    _write(home, found, taken, junit, html, suggest)
+    if save:
+        from glossa.trials.history import kept
+
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / f"{_plain_name(save)}.jsonl").write_text(kept(found), encoding="utf-8")
+        click.echo(f"kept as {folder / save}.jsonl", err=True)
+    sys.exit(0 if all(r.right for r in found) else 1)
+
+
+def _plain_name(name: str) -> str:
+    if not name.replace("-", "").replace("_", "").replace(".", "").isalnum() or name.startswith("."):
+        raise click.UsageError(f"'{name}' is no name for results; use letters, digits, - and _.")
+    return name
+
+
+def _kept(folder: Path, name: str) -> str:
+    path = folder / f"{_plain_name(name)}.jsonl"
+    if not path.is_file():
+        known = ", ".join(sorted(p.stem for p in folder.glob("*.jsonl"))) or "none yet"
+        raise click.UsageError(f"There are no results '{name}' in {folder}; kept are: {known}.")
+    return read_text(path)
+
+
+def _write(
+    home: House, found: Sequence[Result], taken: float, to_junit: Path | None, to_html: Path | None, to_suggest: Path | None
+) -> None:
+    from glossa.trials.coverage import coverage, suggested_rows
+
+    if to_junit is not None:
+        from glossa.trials.junit import junit
+
+        to_junit.write_text(junit(found, taken), encoding="utf-8")
+        click.echo(f"wrote {to_junit}", err=True)
+    if to_html is not None:
+        from glossa.pictures.page import page
+        from glossa.trials.measures import measures
+
+        to_html.write_text(page(home, found, measures(home, found), coverage(home, found)), encoding="utf-8")
+        click.echo(f"wrote {to_html}", err=True)
+    if to_suggest is not None:
+        if to_suggest.exists():
+            raise click.ClickException(f"{to_suggest} is there already; name another file")
+        to_suggest.write_text(suggested_rows(home, Matcher(home), coverage(home, found)), encoding="utf-8")
+        click.echo(f"wrote {to_suggest}: check each row before you add it to a table", err=True)
+
+
+def _print_measures(home: House, found: Sequence[Result]) -> None:
+    from rich.table import Table
+    from rich.text import Text
+
+    from glossa.cli.show import console
+    from glossa.trials.coverage import coverage
+    from glossa.trials.measures import measures
+
+    out = console()
+    table = Table(box=None, padding=(0, 2), header_style="bright_black")
+    table.add_column("measure")
+    for name in ("share", "count", "95 % interval"):
+        table.add_column(name, justify="right")
+    for measure in measures(home, found)[:-1]:
+        if measure.total:
+            fine = measure.share >= 0.95 if measure.good else measure.share <= 0.005
+            share = Text(f"{measure.share:.1%}", style="green" if fine else "yellow")
+            table.add_row(
+                measure.name, share, f"{measure.count:g} of {measure.total:g}", f"{measure.low:.1%} to {measure.high:.1%}"
+            )
+    out.print()
+    out.print(table)
+    missing = coverage(home, found)
+    lists = {
+        "intents": missing.intents,
+        "phrases": [f"{i}: {p}" for i, p in missing.phrases],
+        "devices": missing.devices,
+        "modes": missing.modes,
+    }
+    told = [f"{len(found_)} {name}" for name, found_ in lists.items() if found_]
+    if told:
+        out.print(f"  [bright_black]No row exercises {', '.join(told)}; --suggest FILE writes rows for them.[/]")
+
+
+def _print_changes(before: str, found: Sequence[Result], name: str) -> None:
+    from rich.text import Text
+
+    from glossa.cli.show import console
+    from glossa.trials.history import Change, compare_runs
+
+    out = console()
+    changes = compare_runs(before, found, name)
+    out.print(Text(f"\nAgainst {name}", style="bold"))
+
+    def show(title: str, rows: Sequence[Change], style: str) -> None:
+        out.print(Text(f"  {title}: {len(rows)}", style=style if rows else "bright_black"))
+        for change in rows[:20]:
+            then, now = change.before, change.after
+            out.print(
+                Text.assemble(
+                    "    ",
+                    (change.utterance[:50], "bold"),
+                    f"  {then['outcome']} {then['intent']} -> {now['outcome']} {now['intent']}",
+                )
+            )
+            if then["commands"] != now["commands"]:
+                out.print(
+                    Text(
+                        f"      {' ; '.join(then['commands']) or '-'}  ->  {' ; '.join(now['commands']) or '-'}",
+                        style="bright_black",
+                    )
+                )
+
+    show("newly right", changes.newly_right, "green")
+    show("newly wrong", changes.newly_wrong, "bold red")
+    show("newly different", changes.different, "yellow")
+    if changes.moved:
+        out.print(Text("  scores that moved most", style="bright_black"))
+        for change in changes.moved:
+            out.print(f"    {change.moved:+.2f}  {change.utterance[:60]}", markup=False)
+    if changes.added or changes.gone:
+        out.print(f"  [bright_black]{changes.added} rows are new, {changes.gone} are gone[/]")
 
 
 def load_tables(house: str, home: House, tables: Sequence[Path]) -> list[Row]:
@@ -88,17 +234,18 @@ def load_tables(house: str, home: House, tables: Sequence[Path]) -> list[Row]:
     return rows
 
 
-def _run(home: House, rows: Sequence[Row], quiet: bool) -> list[Result]:
-    matcher = Matcher(home)
+def _run(home: House, rows: Sequence[Row], quiet: bool, jobs: int = 1) -> list[Result]:
+    from glossa.trials.parallel import run_table_parallel
+
     if len(rows) < SLOW or quiet or not sys.stderr.isatty():
-        return run_table(home, rows, matcher)
+        return run_table_parallel(home, rows, jobs)
     from rich.progress import Progress
 
     from glossa.cli.show import console
 
     with Progress(console=console(error=True), transient=True) as bar:
         task = bar.add_task("rows", total=len(rows))
-        return run_table(home, rows, matcher, lambda done: bar.update(task, completed=done))
+        return run_table_parallel(home, rows, jobs, lambda done: bar.update(task, completed=done))
 
 
 def report(home: House, rows: Sequence[Row], matcher: Matcher) -> int:
@@ -160,7 +307,7 @@ def _print(results: Sequence[Result], taken: float, only_failed: bool) -> None:
     table.add_column("right", justify="right")
     table.add_column("of", justify="right")
     table.add_column("")
-    for note, (right, count) in by_note(results).items():
+    for note, (right, count) in by(results, "note").items():
         missed = count - right
         table.add_row(
             note or "—",

@@ -148,7 +148,7 @@ class Answers:
 
     @staticmethod
     def _told_apart(heard: Heard, candidates: tuple[str, ...]) -> Answer | None:
-        """"the small one": the candidates whose names hold every word of the answer."""
+        """ "the small one": the candidates whose names hold every word of the answer."""
         devices = heard.lexicon.house.devices
         ones = heard.lexicon.language.section("grammar").get("one", ("one", "ones"))
         places = [i for i, k in enumerate(heard.kinds) if k not in ("filler", "small") and heard.words[i] not in ones]

@@ -440,7 +440,7 @@ def _in_order(readings: list[tuple[Candidate, int]]) -> list[Candidate]:
 
 def _guesses(candidate: Candidate) -> set[tuple[int, str]]:
     """The words of the house that were only guessed by sound, and where."""
-    return {(s.start, s.word) for s in candidate.steps if "sounds like" in s.why}
+    return {(s.start, s.word.removesuffix("s")) for s in candidate.steps if "sounds like" in s.why}
 
 
 def _inside(one: Candidate, other: Candidate) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from msgspec import Struct
 
@@ -128,12 +128,3 @@ def same_value(house: House, slot: str, got: SlotValue | None, wanted: str) -> b
         except ValueError:
             return False
     return shown(got) == wanted or (isinstance(got, str) and got.lower() == wanted.lower())
-
-
-def by_note(results: Sequence[Result]) -> Mapping[str, tuple[int, int]]:
-    """(right, all) rows by their ``note``, in the order of first appearance."""
-    found: dict[str, tuple[int, int]] = {}
-    for result in results:
-        right, count = found.get(result.row.note, (0, 0))
-        found[result.row.note] = right + result.right, count + 1
-    return found
