@@ -101,3 +101,31 @@ def _sheet_names(text: str) -> list[str]:
     except (tomllib.TOMLDecodeError, AttributeError, RecursionError):
         return []
     return [n for n in names if isinstance(n, str)] if isinstance(names, list) else []
+
+
+def write_house(path: Path, text: str) -> Path:
+    """Replace a house file, all at once or not at all, and keep what it was.
+
+    The new text is checked as a house first; the backup lies beside the file as ``house.toml.bak``.
+
+    Raises:
+        HouseError: where the text is no house any more, or can't be written; the file is as it was then.
+    """
+    sheets = {n: read_text(path.parent / n, n) for n in _sheet_names(text) if (path.parent / n).is_file()}
+    read_house(text, sheets, str(path))
+    backup = path.with_name(path.name + ".bak")
+    new = path.with_name(f".{path.name}.new")
+    try:
+        if not os.access(path, os.W_OK):
+            raise PermissionError(13, "the file can't be written")
+        backup.write_bytes(path.read_bytes())
+        with new.open("w", encoding="utf-8", newline="") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        os.replace(new, path)
+    except OSError as error:
+        new.unlink(missing_ok=True)
+        hint = "nothing was changed"
+        raise HouseError([Problem(str(path), 0, "", f"can't be written: {error.strerror or error}", hint)]) from None
+    return backup

@@ -140,6 +140,9 @@ class Heard:
                     if kinds[here] != "pole" or quantity.end - quantity.start > 1:
                         kinds[here] = "number"
         weights = [self._weight_of(kind) for kind in kinds]
+        if self.lexicon.house.matching.filler != 1:
+            factor = self.lexicon.house.matching.filler
+            weights = [w * factor if k == "filler" else w for k, w in zip(kinds, weights, strict=True)]
         self._number_weights(kinds, weights)
         self._asides(kinds, weights)
         self._said_twice(kinds, weights)

@@ -93,7 +93,13 @@ class Lexicon:
         for heard, said, cost in self._rewrites(same):
             self.rewrites.setdefault(heard[0], []).append((heard, said, cost))
         self.vocabulary = Vocabulary(
-            self._words, self.language, [g for g in single if len(g) > 1], house.words.sounds, self._strict
+            self._words,
+            self.language,
+            [g for g in single if len(g) > 1],
+            house.words.sounds,
+            self._strict,
+            house.matching.sound,
+            house.matching.synonyms,
         )
         units = {}
         for spec in self.specs:

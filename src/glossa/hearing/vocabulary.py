@@ -35,6 +35,7 @@ FARTHEST = 0.34
 """Words further apart than this are not bridged by sound."""
 
 MOST_NEAR = 6
+_MEANING = ("means the same", "stands for")
 MOST_CACHED = 20_000
 
 
@@ -64,6 +65,7 @@ class Vocabulary:
         language: the word lists.
         same: what the household says beside them, as sets of single words.
         sounds: respelt words, word -> the words that say how it sounds.
+        sound_price, synonym_price: factors on what sound-alikes and words that mean the same cost.
         strict: words that are only bridged by sound up to a distance of their own.
     """
 
@@ -74,6 +76,8 @@ class Vocabulary:
         same: Sequence[frozenset[str]] = (),
         sounds: Mapping[str, tuple[str, ...]] | None = None,
         strict: Mapping[str, float] | None = None,
+        sound_price: float = 1.0,
+        synonym_price: float = 1.0,
     ) -> None:
         self.language = language
         self.words = frozenset(words)
@@ -81,6 +85,7 @@ class Vocabulary:
         self._same = same
         self._sounds = dict(sounds or {})
         self._strict = dict(strict or {})
+        self._sound_price, self._synonym_price = sound_price, synonym_price
         self._near: dict[str, tuple[Near, ...]] = {}
         self._splits: dict[str, tuple[str, str] | None] = {}
         self._table: _SoundTable | None = None
@@ -110,6 +115,7 @@ class Vocabulary:
         found: dict[str, Near] = {}
 
         def offer(said: str, cost: float, why: str) -> None:
+            cost *= self._sound_price if "sounds like" in why else self._synonym_price if why in _MEANING else 1.0
             if said in self.words and (said not in found or cost < found[said].cost) and not self.language.opposite(word, said):
                 found[said] = Near(said, cost, why)
 

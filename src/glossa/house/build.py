@@ -412,8 +412,8 @@ class _Builder:
     def _matching(self, section: Any, above: Matching, path: Path) -> Matching:
         if section is None:
             return above
-        given = {k: v for k in ("accept", "confirm", "margin") if (v := getattr(section, k)) is not None}
-        found = Matching(**{**{k: getattr(above, k) for k in ("accept", "confirm", "margin")}, **given})
+        given = {k: v for k in Matching.__struct_fields__ if (v := getattr(section, k)) is not None}
+        found = replace(above, **given)
         if found.confirm > found.accept:
             self.bad((*path, "confirm"), f"confirm ({found.confirm}) must not be above accept ({found.accept})")
         return found

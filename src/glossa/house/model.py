@@ -91,11 +91,21 @@ class Kind(Struct, frozen=True):
 
 
 class Matching(Struct, frozen=True):
-    """How strictly to match; scores and leads are 0 to 1."""
+    """How strictly to match.
+
+    Attributes:
+        accept, confirm, margin: limits of scores and leads, 0 to 1.
+        sound, order, synonyms, filler: factors on the built-in prices of sound-alikes, of another word order, of words that mean the same,
+            and of filler; 1 leaves them as they are. Those of the house count, an intent has none of its own.
+    """
 
     accept: float = 0.80
     confirm: float = 0.60
     margin: float = 0.08
+    sound: float = 1.0
+    order: float = 1.0
+    synonyms: float = 1.0
+    filler: float = 1.0
 
 
 class Phrase(Struct, frozen=True):

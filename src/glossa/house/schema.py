@@ -15,6 +15,7 @@ from msgspec import Meta, Struct
 Number = int | float
 Positive = Annotated[float, Meta(gt=0)]
 Share = Annotated[float, Meta(ge=0, le=1)]
+Factor = Annotated[float, Meta(ge=0, le=20)]
 NotNegative = Annotated[float, Meta(ge=0)]
 Text = str | dict[str, str]
 Texts = str | list[str] | dict[str, str | list[str]]
@@ -51,6 +52,10 @@ class MatchingSection(Section):
     accept: Share | None = None
     confirm: Share | None = None
     margin: Share | None = None
+    sound: Factor | None = None
+    order: Factor | None = None
+    synonyms: Factor | None = None
+    filler: Factor | None = None
 
 
 class WordsSection(Section):

@@ -95,6 +95,7 @@ class Search:
         self, heard: Heard, grammar: Grammar, extra: float = 0.0, live: Callable[[Intent], bool] = lambda _: True
     ) -> None:
         self.heard, self.grammar, self.extra, self.live = heard, grammar, extra, live
+        self.order = ORDER * grammar.house.matching.order
         self.total = heard.weight(0, len(heard.words))
         self._hits = self._find_hits()
         self._said = frozenset(heard.words)
@@ -289,7 +290,7 @@ class Search:
         for at, token_weight in enumerate(heard.weights):
             if not covered >> at & 1:
                 cost += min(token_weight, SMALL) if heard.words[at] in pattern.measures else token_weight * share
-        cost += ORDER * inversions
+        cost += self.order * inversions
         cost = round(cost, 9)
         score = round(max(0.0, 1.0 - cost / max(weight, 1e-9)), 9)
         return Leaf(score, pattern, tuple(chosen), cost, weight, inversions, tuple(relation), tuple(strange), covered)
@@ -424,7 +425,9 @@ class Search:
                     cost, why = min(heard.weights[at], SMALL), "what the phrase is about"
                 pieces.append((at, Piece(heard.words[at], "", "skipped", cost, why, token.start, token.end)))
         if leaf.inversions:
-            pieces.append((len(tokens) + 1, Piece("", "", "order", ORDER * leaf.inversions, f"{leaf.inversions} out of order")))
+            pieces.append(
+                (len(tokens) + 1, Piece("", "", "order", self.order * leaf.inversions, f"{leaf.inversions} out of order"))
+            )
         if leaf.pattern.prior:
             pieces.append((len(tokens) + 1, Piece("", "", "order", leaf.pattern.prior, "a rare alternative")))
         return [p for _, p in sorted(pieces, key=lambda p: p[0])]

@@ -1,0 +1,85 @@
+"""``glossa teach``."""
+
+from __future__ import annotations
+
+import difflib
+import sys
+
+import click
+
+from glossa.cli.main import house_argument
+from glossa.files import find_house, load_house, read_text, write_house
+from glossa.house.problems import nearest
+
+
+@click.command()
+@house_argument()
+@click.argument("intent")
+@click.option("--times", default=3, show_default=True, type=click.IntRange(1, 50), help="How often to say it.")
+@click.option("--yes", is_flag=True, help="Write what is proposed without asking.")
+def teach(house: str, intent: str, times: int, yes: bool) -> None:
+    """Say a command a few times and see how your recogniser writes it; add what it takes to be understood.
+
+    The takes are lines on standard input: typed, or from the recogniser. What would be added is shown as a diff and only
+    written with your consent.
+
+    \b
+    Examples:
+      glossa teach my-home good_night
+      my-recogniser | glossa teach my-home good_night --times 5 --yes
+    """
+    from glossa.cli.show import console
+    from glossa.trials.edit import with_word
+    from glossa.trials.takes import teach as run
+
+    home = load_house(house)
+    if intent not in home.intents:
+        raise click.UsageError(f"This house has no intent '{intent}' ({nearest(intent, home.intents)}).")
+    out = console()
+    takes = _takes(times)
+    try:
+        lesson = run(home, intent, takes)
+    except ValueError:
+        raise click.UsageError("Nothing was heard; type a line for each take, or pipe your recogniser in.") from None
+    for text, count in lesson.takes:
+        known = text in lesson.understood
+        out.print(
+            f"  {'[green]understood[/]' if known else '[yellow]not yet   [/]'}  {text}  [bright_black]{count} of {len(takes)}[/]"
+        )
+    agree = "the takes agree" if lesson.agree else "[yellow]the takes do not agree; say it more clearly, or choose other words[/]"
+    out.print(f"  {agree} [bright_black](largest distance {lesson.apart:.2f})[/]")
+    if lesson.nearest[0]:
+        out.print(f"  nearest other command: {lesson.nearest[0]}, score {lesson.nearest[1]:.2f}")
+    if not lesson.proposals:
+        out.print("  [green]nothing to add[/]")
+        return
+    file = find_house(house)
+    before = after = read_text(file)
+    for proposal in lesson.proposals:
+        out.print(f"  {proposal.why}")
+        after = with_word(after, proposal.path, [proposal.text])
+    changes(before, after, str(file))
+    if yes or (sys.stdin.isatty() and click.confirm("Write this?", default=False)):
+        backup = write_house(file, after)
+        click.echo(f"wrote {file}; what it was is in {backup}")
+    else:
+        click.echo("not written" + ("" if sys.stdin.isatty() else "; --yes writes it"))
+
+
+def _takes(times: int) -> list[str]:
+    found = []
+    for number in range(times):
+        if sys.stdin.isatty():
+            click.echo("Say it." if number == 0 else f"Say it again ({number + 1} of {times}).", err=True)
+        line = sys.stdin.readline()
+        if not line:
+            break
+        found.append(line.strip())
+    return found
+
+
+def changes(before: str, after: str, name: str) -> None:
+    """Print what would change in a file as a unified diff."""
+    for line in difflib.unified_diff(before.splitlines(), after.splitlines(), name, name, lineterm="", n=1):
+        colour = {"+": "green", "-": "red", "@": "cyan"}.get(line[:1])
+        click.echo(click.style(line, fg=colour))

@@ -1,0 +1,129 @@
+"""``glossa tune``."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import click
+import msgspec
+
+from glossa.cli.main import house_argument
+from glossa.files import find_house, load_house, read_text, write_house
+
+
+@click.command()
+@house_argument()
+@click.argument("tables", nargs=-1, type=click.Path(path_type=Path), metavar="[TABLE]...")
+@click.option("--talk", type=click.Path(path_type=Path), help="Lines of household talk, each to be left alone.")
+@click.option("--wrong", default=10.0, show_default=True, help="Price of a wrong action.")
+@click.option("--false", "false_", default=5.0, show_default=True, help="Price of an action on talk.")
+@click.option("--miss", default=1.0, show_default=True, help="Price of a request that has to be repeated.")
+@click.option("--ask", default=0.3, show_default=True, help="Price of a question.")
+@click.option("--thresholds-only", is_flag=True, help="Leave the engine's own settings as they are; much faster.")
+@click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core. The result is the same.")
+@click.option("--write", is_flag=True, help="Change the house file; comments are kept, a backup is laid beside it.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object.")
+@click.option("--picture", type=click.Path(dir_okay=False, writable=True), help="Draw price and trade-off into a file.")
+def tune(
+    house: str,
+    tables: tuple[Path, ...],
+    talk: Path | None,
+    wrong: float,
+    false_: float,
+    miss: float,
+    ask: float,
+    thresholds_only: bool,
+    jobs: int,
+    write: bool,
+    as_json: bool,
+    picture: str | None,
+) -> None:
+    """Find the thresholds at which mistakes cost least, from your own rows, judged on rows that were held out.
+
+    The prices are yours. The house file is only changed with --write.
+
+    \b
+    Examples:
+      glossa tune marigold --talk talk.txt --picture tune.png
+      glossa tune my-home tests/all.csv --wrong 20 --write
+    """
+    from glossa.cli.show import console
+    from glossa.cli.test import load_tables
+    from glossa.trials.tune import Prices
+    from glossa.trials.tune import tune as run
+
+    home = load_house(house)
+    if min(wrong, false_, miss, ask) < 0:
+        raise click.UsageError("A price is 0 or more.")
+    rows = load_tables(house, home, tables)
+    beside = find_house(house).parent / talk if talk else None
+    path = talk if talk is None or talk.exists() or beside is None or not beside.exists() else beside
+    lines = read_text(path).splitlines() if path else []
+    from rich.progress import Progress
+
+    with Progress(console=console(error=True), transient=True, disable=as_json) as bar:
+        task = bar.add_task("runs of the table", total=None)
+        try:
+            found = run(
+                home,
+                rows,
+                lines,
+                Prices(wrong, false_, miss, ask),
+                engine=not thresholds_only,
+                jobs=jobs,
+                progress=lambda done, total: bar.update(task, completed=done, total=total),
+            )
+        except ValueError as error:
+            raise click.UsageError(str(error)) from None
+    if picture is not None:
+        from glossa.pictures.tune import draw_tuned
+
+        draw_tuned(found, picture, home.matching.accept)
+        click.echo(f"wrote {picture}", err=True)
+    changed = {k: v for k in home.matching.__struct_fields__ if (v := getattr(found.settings, k)) != getattr(home.matching, k)}
+    if as_json:
+        click.echo(json.dumps(msgspec.to_builtins(found) | {"changed": changed}, ensure_ascii=False))
+    else:
+        _print(found, changed)
+    if write:
+        from glossa.trials.edit import with_settings
+
+        if not changed and not found.intents:
+            click.echo("nothing to write: today's settings are the best", err=True)
+            return
+        file = find_house(house)
+        backup = write_house(file, with_settings(read_text(file), changed, found.intents))
+        click.echo(f"wrote {file}; what it was is in {backup}", err=True)
+
+
+def _print(found: object, changed: dict[str, float]) -> None:
+    from rich.table import Table
+
+    from glossa.cli.show import console
+    from glossa.trials.tune import Tuned
+
+    assert isinstance(found, Tuned)
+    out = console()
+    table = Table(box=None, padding=(0, 2), header_style="bright_black")
+    for name in ("on held-out rows", "price a row", "95 % interval", "wrong", "false", "missed", "asked", "rows"):
+        table.add_column(name, justify="left" if name == "on held-out rows" else "right")
+    for name, judged in (("today", found.before), ("tuned", found.after)):
+        interval = f"{judged.low:.4f} to {judged.high:.4f}"
+        counts = (judged.wrong, judged.false, judged.missed, judged.asked, judged.rows)
+        table.add_row(name, f"{judged.price:.4f}", interval, *(str(c) for c in counts))
+    out.print(table)
+    verdict = (
+        "[green]better by more than chance[/]"
+        if found.better
+        else "[yellow]no better than today, as far as these rows can tell[/]"
+    )
+    out.print(f"\n  {verdict}")
+    if changed:
+        out.print("  would change  " + "  ".join(f"[bold]{k}[/] = {v:g}" for k, v in changed.items()))
+    else:
+        out.print("  today's settings are the best that was found")
+    for intent, accept in found.intents.items():
+        out.print(f"  [bold]{intent}[/] wants an accept of its own: {accept:g}")
+    for warning in found.warnings:
+        out.print(f"  [yellow]{warning}[/]")

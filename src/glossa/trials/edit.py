@@ -1,0 +1,68 @@
+"""Changes to the text of a house file that keep its comments and its order."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import tomlkit
+
+
+def with_settings(text: str, settings: Mapping[str, float], intents: Mapping[str, float] | None = None) -> str:
+    """The text of a house file with values of ``[matching]``, and with an ``accept`` of their own for some intents.
+
+    Args:
+        text: the house file.
+        settings: key of ``[matching]`` -> value; values that are there already keep their comments.
+        intents: intent -> accept.
+    """
+    document: Any = tomlkit.parse(text)
+    if "matching" not in document:
+        section = tomlkit.table()
+        document.add("matching", section)
+    for key, value in settings.items():
+        document["matching"][key] = value
+    for intent, accept in (intents or {}).items():
+        table = document["intents"][intent]
+        if "matching" in table:
+            table["matching"]["accept"] = accept
+        else:
+            inline = tomlkit.inline_table()
+            inline["accept"] = accept
+            table["matching"] = inline
+    return tomlkit.dumps(document)
+
+
+def with_word(text: str, path: Sequence[str], words: Sequence[str]) -> str:
+    """The text of a house file with further texts at the end of a list.
+
+    Args:
+        text: the house file.
+        path: the keys that lead to the list; tables and the list are made where they are missing.
+        words: the texts to add; those that stand there already are left out.
+    """
+    document: Any = tomlkit.parse(text)
+    place = document
+    for key in path[:-1]:
+        if key not in place:
+            place[key] = tomlkit.table()
+        place = place[key]
+    held = place.get(path[-1], [])
+    if isinstance(held, str) or path[-1] not in place:
+        place[path[-1]] = tomlkit.array()
+        for item in [held] if isinstance(held, str) else held:
+            place[path[-1]].append(item)
+    listed = place[path[-1]]
+    for word in words:
+        if word not in list(listed):
+            listed.append(word)
+    return tomlkit.dumps(document)
+
+
+def with_entry(text: str, section: str, key: str, value: str) -> str:
+    """The text of a house file with a key of a section set to a text, such as a respelling in ``[sounds]``."""
+    document: Any = tomlkit.parse(text)
+    if section not in document:
+        document.add(section, tomlkit.table())
+    document[section][key] = value
+    return tomlkit.dumps(document)
