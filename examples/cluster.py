@@ -1,8 +1,8 @@
 """A big stress run on a Dask cluster: the work goes through joblib, so joblib's own backend for Dask takes it.
 
-    pip install distributed
-    python examples/cluster.py                      a local cluster of two workers
-    python examples/cluster.py tcp://scheduler:8786     your own
+pip install distributed
+python examples/cluster.py                      a local cluster of two workers
+python examples/cluster.py tcp://scheduler:8786     your own
 """
 
 from __future__ import annotations

@@ -58,6 +58,10 @@ SHOTS: dict[str, str] = {
     "why": "glossa say marigold 'um turn of the gally lap please' --why",
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",
+    "test-against": "glossa test changed.toml phrases.csv --results . --against before | tail -38",
+    "stress": "glossa stress marigold --errors 0,5,10,20",
+    "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
+    "teach": "printf 'nighty\\nnighty night\\nnight night\\n' | glossa teach home good_night",
     "check": "glossa check broken.toml",
     "wake": "glossa wake marigold 'ahoy barnacle' hello galley 'tin whistle'",
     "numbers": "glossa numbers 'twenty one and a half degrees' 'half an hour' 'fifty no sixty percent' 'one oh five' 'two minutes thirty' thirteen 'to' '½' 'two four double six' nonsense",
@@ -120,17 +124,63 @@ def picture(command: str, output: str, path: Path, browser: str) -> None:
         subprocess.run(command_line, check=True, capture_output=True, timeout=120)
 
 
+def _prepare(folder: Path) -> None:
+    """Houses and tables that the pictures are made of: Marigold as she is, with a change, and much too strict."""
+    sample = ROOT / "src" / "glossa" / "samples" / "marigold"
+    text = (sample / "house.toml").read_text(encoding="utf-8")
+    for name in ("codes.csv", "talk.txt", "tests/phrases.csv"):
+        shutil.copy(sample / name, folder / Path(name).name)
+    (folder / "changed.toml").write_text(
+        text.replace('"[the] $device $power",', "").replace('"a hoy', '"a ahoy').replace("accept = 0.82", "accept = 0.9")
+    )
+    (folder / "strict.toml").write_text(
+        text.replace("[matching]\naccept = 0.80\nconfirm = 0.60", "[matching]\naccept = 0.97\nconfirm = 0.95")
+    )
+    terminal("glossa test marigold phrases.csv --results . --save before; glossa new home", folder)
+
+
+def _page(folder: Path, path: Path, browser: str) -> None:
+    terminal("glossa test marigold failing.csv phrases.csv --html page.html", folder)
+    flags = [
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--hide-scrollbars",
+        "--disable-background-networking",
+        "--no-first-run",
+    ]
+    command = [
+        browser,
+        *flags,
+        f"--user-data-dir={folder}/profile",
+        "--window-size=1280,1500",
+        f"--screenshot={path}",
+        f"file://{folder}/page.html",
+    ]
+    subprocess.run(command, check=True, capture_output=True, timeout=120)
+
+
+def _figure(name: str, folder: Path, path: Path) -> None:
+    command = {
+        "stress": "glossa stress marigold",
+        "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
+        "wake": "glossa wake marigold 'ahoy barnacle' hello galley light",
+    }[name]
+    terminal(f"{command} --picture {path}", folder)
+
+
 def main() -> None:
     """Make the pictures that are named, or all."""
     browser = shutil.which("chromium") or shutil.which("chromium-browser")
     if browser is None:
         sys.exit("headless Chromium is needed: install the package chromium")
     FOLDER.mkdir(parents=True, exist_ok=True)
-    wanted = sys.argv[1:] or [*SHOTS, "why-picture"]
+    wanted = sys.argv[1:] or [*SHOTS, "why-picture", "stress-picture", "tune-picture", "wake-picture", "page"]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         (folder / "broken.toml").write_text(BROKEN)
         (folder / "failing.csv").write_text(FAILING)
+        _prepare(folder)
         for shot in wanted:
             path = FOLDER / f"{shot}.png"
             if shot == "why-picture":
@@ -138,6 +188,10 @@ def main() -> None:
                 from glossa.pictures import draw_match
 
                 draw_match(Matcher(load_house("marigold")).match("um turn of the gally lap please"), str(path))
+            elif shot == "page":
+                _page(folder, path, browser)
+            elif shot in ("stress-picture", "tune-picture", "wake-picture"):
+                _figure(shot.split("-")[0], folder, path)
             else:
                 picture(SHOTS[shot], terminal(SHOTS[shot], folder), path, browser)
             print(path.relative_to(ROOT))

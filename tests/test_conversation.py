@@ -107,8 +107,13 @@ class BadInput(unittest.TestCase):
         self.assertLess(sum(sizes), 200)
 
     def test_an_hour_between_two_lines_closes_everything(self) -> None:
-        events = talk((0, "ahoy barnacle take the helm"), (2, "port five"), (3602, "port five"), (3603, "ahoy barnacle galley lamp on"))
-        self.assertEqual([(str(e.outcome), e.mode) for e in events], [("accept", "steering"), ("accept", "steering"), ("asleep", ""), ("accept", "")])
+        events = talk(
+            (0, "ahoy barnacle take the helm"), (2, "port five"), (3602, "port five"), (3603, "ahoy barnacle galley lamp on")
+        )
+        self.assertEqual(
+            [(str(e.outcome), e.mode) for e in events],
+            [("accept", "steering"), ("accept", "steering"), ("asleep", ""), ("accept", "")],
+        )
 
     def test_a_wake_word_that_is_a_phrase_too(self) -> None:
         house = read_house(

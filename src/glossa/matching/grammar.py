@@ -40,7 +40,7 @@ class Element(Struct, frozen=True):
     weight: float = 0.0
     small: bool = False
     relation: str = ""
-    key: tuple[object, ...] = ()
+    key: int = -1
 
 
 class Pattern(Struct, frozen=True):
@@ -73,6 +73,7 @@ class Grammar:
         self.lexicon = Lexicon(house, tag)
         self.things = Things(self.lexicon)
         self.free = frozenset(name for name, values in house.slots.items() if values.type == "words")
+        self._keys: dict[tuple[object, ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
         self.of_word: dict[str, list[int]] = {}
         self.word_weight: dict[str, float] = {}
@@ -133,7 +134,8 @@ class Grammar:
             cost = MISSING_DEFAULT if slot in intent.defaults else MISSING_ASKED if asked else MISSING_SLOT
             if slot == "pin":
                 cost = 0.0
-            key: tuple[object, ...] = (slot, intent.properties) if slot == "device" else (slot, intent.device)
+            about: tuple[object, ...] = (slot, intent.properties) if slot == "device" else (slot, intent.device)
+            key = self._keys.setdefault(about, len(self._keys))
             return Element(slot=slot, missing=cost, weight=cost, relation="to" if used else "by" if changed else "", key=key)
         for word in said:
             self.word_weight[word] = self.weigh(word)

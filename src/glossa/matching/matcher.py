@@ -30,14 +30,17 @@ class Matcher:
 
     Args:
         house: a checked house, as :func:`glossa.load_house` gives it.
+        remember: how many matches to keep for when the same text comes again, as it does in tables; 0 for none.
 
     >>> from glossa import load_house
     >>> Matcher(load_house("marigold")).match("galley lamp on please").outcome
     <Outcome.ACCEPT: 'accept'>
     """
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: House, remember: int = 0) -> None:
         self.house = house
+        self._remember = remember
+        self._known: dict[tuple[str, str, str], Match] = {}
         self._grammars: dict[str, Grammar] = {}
 
     def grammar(self, language: str) -> Grammar:
@@ -67,6 +70,16 @@ class Matcher:
         Returns:
             The readings with a score of at least 0.3, at most eight, the best of every meaning first, and the outcome.
         """
+        if not self._remember:
+            return self._match(text, language, mode)
+        key = (text, language, mode)
+        if key not in self._known:
+            if len(self._known) >= self._remember:
+                self._known.clear()
+            self._known[key] = self._match(text, language, mode)
+        return self._known[key]
+
+    def _match(self, text: str, language: str, mode: str) -> Match:
         tags = (language,) if language else self.house.languages
         best: Match | None = None
         for tag in tags:

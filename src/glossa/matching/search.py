@@ -99,7 +99,7 @@ class Search:
         self.total = heard.weight(0, len(heard.words))
         self._hits = self._find_hits()
         self._said = frozenset(heard.words)
-        self._slots: dict[tuple[object, ...], Options] = {}
+        self._slots: dict[int, Options] = {}
         words = grammar.lexicon.language.section("grammar")
         self._relative = frozenset(words.get("relative", ()))
         self._absolute = frozenset(words.get("absolute", ()))
@@ -212,8 +212,12 @@ class Search:
         if not pattern.measures.isdisjoint(self._said):
             named = (w for word, w in zip(self.heard.words, self.heard.weights, strict=True) if word in pattern.measures)
             cost -= sum(max(0.0, w - SMALL) for w in named)
+        hits, slots = self._hits, self._slots
         for element in pattern.elements:
-            options = self.options(pattern, element)
+            if element.position >= 0:
+                options = hits.get(element.position, NOTHING)
+            else:
+                options = slots.get(element.key) or self.options(pattern, element)
             cost += -options.gain if options.gain > -element.missing else element.missing
             weight += options.weight if options.weight > element.weight else element.weight
         return 1.0 - max(cost, 0.0) / max(weight, 1e-9)

@@ -247,7 +247,7 @@ def _filled(house: House, intent: Intent, position: notation.Position, tag: str)
     if position.slot == "room":
         return house.room_name(next(iter(house.rooms), ""), tag)
     if position.slot == "pin":
-        return "1 2 3 4"
+        return ""  # a sample never holds a passcode
     if position.slot == "GARBAGE":
         return "whatever"
     owners = [d.properties[position.slot].values for d in house.devices.values() if position.slot in d.properties]

@@ -7,7 +7,7 @@ from typing import Any
 
 from glossa.house.model import House
 from glossa.matching import Matcher
-from glossa.trials.run import Result, run_table
+from glossa.trials.run import REMEMBERED, Result, run_table
 from glossa.trials.table import Row
 
 CHUNK = 200
@@ -81,5 +81,5 @@ def _run(house: House, rows: Sequence[Row]) -> list[Result]:
     key = hash(house.name)
     known = _matchers.get(key)
     if known is None or known[0] != house:
-        known = _matchers[key] = (house, Matcher(house))
+        known = _matchers[key] = (house, Matcher(house, REMEMBERED))
     return run_table(house, rows, known[1])

@@ -6,12 +6,17 @@ from collections.abc import Callable, Iterable, Sequence
 
 from msgspec import Struct
 
+from glossa.commands.action import State
 from glossa.conversation import Conversation, Event
+from glossa.conversation.conversation import initial_state
 from glossa.house.model import House
 from glossa.house.values import tidy
 from glossa.matching import Matcher
 from glossa.matching.result import SlotValue
 from glossa.trials.table import Row
+
+REMEMBERED = 5_000
+"""Matches that a table run keeps for rows of the same wording."""
 
 BETWEEN = 1.0
 """Seconds between two rows of a session where the table gives no time."""
@@ -44,7 +49,8 @@ def run_table(
     Returns:
         One result for each row, in their order; a row that can't be run is wrong and says why.
     """
-    matcher = matcher or Matcher(house)
+    matcher = matcher or Matcher(house, REMEMBERED)
+    state = initial_state(house)
     ordered = list(rows)
     results: dict[int, Result] = {}
     sessions: dict[tuple[str, str], list[int]] = {}
@@ -53,7 +59,7 @@ def run_table(
         if row.session:
             sessions.setdefault((row.table, row.session), []).append(number)
             continue
-        results[number] = run_alone(house, row, matcher)
+        results[number] = run_alone(house, row, matcher, state)
         done += 1
         if progress is not None:
             progress(done)
@@ -66,11 +72,11 @@ def run_table(
     return [results[n] for n in range(len(ordered))]
 
 
-def run_alone(house: House, row: Row, matcher: Matcher) -> Result:
+def run_alone(house: House, row: Row, matcher: Matcher, state: State | None = None) -> Result:
     """One row, awake and on its own."""
     if row.problem:
         return Result(row, None, (row.problem,))
-    event = Conversation(house, matcher, awake=True, mode=row.mode).hear(row.utterance, 0.0, row.language)
+    event = Conversation(house, matcher, state=state, awake=True, mode=row.mode).hear(row.utterance, 0.0, row.language)
     return Result(row, event, compare(house, row, event))
 
 

@@ -1,0 +1,1 @@
+"""Programs that use the library as a user would."""
