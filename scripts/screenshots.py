@@ -58,7 +58,7 @@ SHOTS: dict[str, str] = {
     "why": "glossa say marigold 'um turn of the gally lap please' --why",
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",
-    "test-against": "glossa test changed.toml phrases.csv --results . --against before | tail -38",
+    "test-against": "glossa test changed.toml phrases.csv --results . --against before | tail -44",
     "stress": "glossa stress marigold --errors 0,5,10,20",
     "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
     "teach": "printf 'nighty\\nnighty night\\nnight night\\n' | glossa teach home good_night",
@@ -93,7 +93,7 @@ def terminal(command: str, folder: Path) -> str:
 def picture(command: str, output: str, path: Path, browser: str) -> None:
     """Draw a terminal window with a command and its output into a PNG."""
     console = Console(record=True, width=100, file=open(os.devnull, "w"), force_terminal=True)  # noqa: SIM115
-    shown = "glossa talk marigold" if "talk" in command else command.split(" | ")[0]
+    shown = command.split(" | ")[1] if command.startswith("printf") else command.split(" | ")[0]
     console.print(Text(f"$ {shown}", style="bold"))
     console.print(Text.from_ansi(output))
     with tempfile.TemporaryDirectory() as folder:
@@ -130,12 +130,12 @@ def _prepare(folder: Path) -> None:
     text = (sample / "house.toml").read_text(encoding="utf-8")
     for name in ("codes.csv", "talk.txt", "tests/phrases.csv"):
         shutil.copy(sample / name, folder / Path(name).name)
-    (folder / "changed.toml").write_text(
-        text.replace('"[the] $device $power",', "").replace('"a hoy', '"a ahoy').replace("accept = 0.82", "accept = 0.9")
+    changed = text.replace("raw = [36, 0]", "raw = [0, 36]").replace('"boil', '"heat').replace("minimum = 8\n", "minimum = 20\n")
+    (folder / "changed.toml").write_text(changed)
+    strict = text.replace("accept = 0.80\nconfirm = 0.60", "accept = 0.97\nconfirm = 0.95").replace(
+        "matching = { accept = 0.82 }\n", ""
     )
-    (folder / "strict.toml").write_text(
-        text.replace("[matching]\naccept = 0.80\nconfirm = 0.60", "[matching]\naccept = 0.97\nconfirm = 0.95")
-    )
+    (folder / "strict.toml").write_text(strict)
     terminal("glossa test marigold phrases.csv --results . --save before; glossa new home", folder)
 
 

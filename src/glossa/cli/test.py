@@ -182,12 +182,8 @@ def _print_changes(before: str, found: Sequence[Result], name: str) -> None:
                 )
             )
             if then["commands"] != now["commands"]:
-                out.print(
-                    Text(
-                        f"      {' ; '.join(then['commands']) or '-'}  ->  {' ; '.join(now['commands']) or '-'}",
-                        style="bright_black",
-                    )
-                )
+                line = f"{' ; '.join(then['commands']) or '-'}  ->  {' ; '.join(now['commands']) or '-'}"
+                out.print(Text("      " + (line if len(line) < 92 else line[:91] + "…"), style="bright_black"))
 
     show("newly right", changes.newly_right, "green")
     show("newly wrong", changes.newly_wrong, "bold red")
