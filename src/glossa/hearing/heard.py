@@ -73,7 +73,11 @@ class Heard:
         self.kinds, self.weights = self._weigh()
         if self.times:
             self._add_measures()
-        skips = [w if k in ("filler", "small", "aside") else math.inf for k, w in zip(self.kinds, self.weights, strict=True)]
+        joiners = {w for name in ("and", "except") for w in lexicon.language.phrases("grammar", name).by_first}
+        skips = [
+            w if k in ("filler", "small", "aside") and word not in joiners else math.inf
+            for k, w, word in zip(self.kinds, self.weights, self.words, strict=True)
+        ]
         self.atoms: list[list[Atom]] = lexicon.atoms(self.words, self.steps, skips)
         self._expressions: list[Expression] | None = None
         self._devices: dict[tuple[str, ...], list[Candidate]] = {}

@@ -270,6 +270,8 @@ def decide(
         slot = next(s for s in reading.missing if s not in intent.ask or len(reading.missing) > 1)
         return Outcome.REJECT, "missing", slot
     unsure = intent.confirm != "never" and not confirmed
+    if reading.which and reading.wrong_room:
+        return Outcome.REJECT, "wrong room", ""
     if asked or reading.which:
         least = (limits.accept + limits.confirm) / 2
         if reading.score < least:

@@ -42,6 +42,8 @@ def draw_tuned(tuned: Tuned, file: str, today: float, *, width: float = 12.8, he
     right.set_xlabel("false accepts, percent of rows to leave alone")
     right.set_ylabel("missed requests, percent of rows to carry out")
     right.set_title("detection error trade-off, over all thresholds", loc="left", fontsize=11)
+    worst = max((100 * f for f, _ in (*tuned.trade_before, *tuned.trade_after)), default=0.0)
+    right.set_xlim(-0.3, max(5.0, worst * 1.05))
     right.legend(frameon=False)
     for axes in (left, right):
         for side in ("top", "right"):
