@@ -105,23 +105,29 @@ def picture(command: str, output: str, path: Path, browser: str) -> None:
         page.write_text(
             f"<body style='margin:0;background:#fff'>{svg.read_text()}</body>".replace("<svg ", "<svg width='1280' ", 1)
         )
-        flags = [
-            "--headless",
-            "--no-sandbox",
-            "--disable-gpu",
-            "--hide-scrollbars",
-            "--disable-background-networking",
-            "--no-first-run",
-        ]
-        command_line = [
+        shoot(page, path, size, browser)
+
+
+def shoot(page: Path, path: Path, size: str, browser: str) -> None:
+    """Take a picture of a page with headless Chromium."""
+    flags = [
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--hide-scrollbars",
+        "--disable-background-networking",
+        "--no-first-run",
+    ]
+    with tempfile.TemporaryDirectory() as profile:
+        command = [
             browser,
             *flags,
-            f"--user-data-dir={folder}/profile",
+            f"--user-data-dir={profile}",
             f"--window-size={size}",
             f"--screenshot={path}",
             f"file://{page}",
         ]
-        subprocess.run(command_line, check=True, capture_output=True, timeout=120)
+        subprocess.run(command, check=True, capture_output=True, timeout=120)
 
 
 def _prepare(folder: Path) -> None:
@@ -141,23 +147,7 @@ def _prepare(folder: Path) -> None:
 
 def _page(folder: Path, path: Path, browser: str) -> None:
     terminal("glossa test marigold failing.csv phrases.csv --html page.html", folder)
-    flags = [
-        "--headless",
-        "--no-sandbox",
-        "--disable-gpu",
-        "--hide-scrollbars",
-        "--disable-background-networking",
-        "--no-first-run",
-    ]
-    command = [
-        browser,
-        *flags,
-        f"--user-data-dir={folder}/profile",
-        "--window-size=1280,1500",
-        f"--screenshot={path}",
-        f"file://{folder}/page.html",
-    ]
-    subprocess.run(command, check=True, capture_output=True, timeout=120)
+    shoot(folder / "page.html", path, "1280,1500", browser)
 
 
 def _figure(name: str, folder: Path, path: Path) -> None:

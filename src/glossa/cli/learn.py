@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import csv
 import json
-import sys
 from pathlib import Path
 
 import click
 import msgspec
 
 from glossa.cli.main import house_argument
-from glossa.cli.teach import changes
-from glossa.files import find_house, load_house, read_text, write_house
+from glossa.cli.teach import offer
+from glossa.files import find_house, load_house, read_text
 
 
 @click.command()
@@ -71,12 +70,7 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
         before = after = read_text(place)
         for proposal in proposals:
             after = with_word(after, proposal.path, [proposal.text])
-        changes(before, after, str(place))
-        if yes or (sys.stdin.isatty() and click.confirm("Write this?", default=False)):
-            backup = write_house(place, after)
-            click.echo(f"wrote {place}; what it was is in {backup}")
-        else:
-            click.echo("not written" + ("" if sys.stdin.isatty() else "; --yes writes it"))
+        offer(place, before, after, yes)
 
 
 def _lines(log: Path, text: str) -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import sys
+from pathlib import Path
 
 import click
 
@@ -58,12 +59,7 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
     for proposal in lesson.proposals:
         out.print(f"  {proposal.why}")
         after = with_word(after, proposal.path, [proposal.text])
-    changes(before, after, str(file))
-    if yes or (sys.stdin.isatty() and click.confirm("Write this?", default=False)):
-        backup = write_house(file, after)
-        click.echo(f"wrote {file}; what it was is in {backup}")
-    else:
-        click.echo("not written" + ("" if sys.stdin.isatty() else "; --yes writes it"))
+    offer(file, before, after, yes)
 
 
 def _takes(times: int) -> list[str]:
@@ -78,8 +74,12 @@ def _takes(times: int) -> list[str]:
     return found
 
 
-def changes(before: str, after: str, name: str) -> None:
-    """Print what would change in a file as a unified diff."""
-    for line in difflib.unified_diff(before.splitlines(), after.splitlines(), name, name, lineterm="", n=1):
+def offer(file: Path, before: str, after: str, yes: bool) -> None:
+    """Show what would change in a house file as a unified diff, and write it with the user's consent."""
+    for line in difflib.unified_diff(before.splitlines(), after.splitlines(), str(file), str(file), lineterm="", n=1):
         colour = {"+": "green", "-": "red", "@": "cyan"}.get(line[:1])
         click.echo(click.style(line, fg=colour))
+    if yes or (sys.stdin.isatty() and click.confirm("Write this?", default=False)):
+        click.echo(f"wrote {file}; what it was is in {write_house(file, after)}")
+    else:
+        click.echo("not written" + ("" if sys.stdin.isatty() else "; --yes writes it"))

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from msgspec import Struct
 
 from glossa.hearing.heard import Candidate, Heard, prepare
-from glossa.hearing.language import PhraseSet
 from glossa.hearing.tokens import tokenize
 from glossa.house.model import Intent
 from glossa.matching import Matcher
@@ -63,13 +62,13 @@ class Answers:
         bare = tuple(w for w, k in zip(words, heard.kinds, strict=True) if k != "filler") or words
         for name in ("cancel", "no", "yes"):
             known = language.phrases("answers", name)
-            if known.whole(words) or known.whole(bare) or (name != "yes" and self._made_of(words, known)):
+            if known.whole(words) or known.whole(bare) or (name != "yes" and known.made_of(words)):
                 if name == "yes" and kind != "confirm":
                     return None
                 return Answer(name)
         if kind == "confirm":
             yes = language.phrases("answers", "yes")
-            return Answer("yes") if self._made_of(words, yes) else None
+            return Answer("yes") if yes.made_of(words) else None
         if kind == "pin":
             digits = grammar.lexicon.numbers.digits(tokens, 0) or self._first_digits(heard)
             return Answer("value", digits[1]) if digits else None
@@ -97,16 +96,6 @@ class Answers:
         known = grammar.lexicon.language.phrases("back", "phrases")
         bare = tuple(w for w, k in zip(heard.words, heard.kinds, strict=True) if k != "filler")
         return known.whole(heard.words) or known.whole(bare)
-
-    @staticmethod
-    def _made_of(words: tuple[str, ...], phrases: PhraseSet) -> bool:
-        at = 0
-        while at < len(words):
-            length = phrases.at(words, at)
-            if not length:
-                return False
-            at += length
-        return True
 
     @staticmethod
     def _first_digits(heard: Heard) -> tuple[int, str] | None:

@@ -74,15 +74,7 @@ class WakeWords:
     @staticmethod
     def idle(text: str, tag: str) -> bool:
         """Whether a text holds nothing but filler."""
-        words = tuple(t.word for t in tokenize(text))
-        filler = load_language(tag).filler
-        at = 0
-        while at < len(words):
-            length = filler.at(words, at)
-            if not length:
-                return False
-            at += length
-        return True
+        return load_language(tag).filler.made_of([t.word for t in tokenize(text)])
 
     @staticmethod
     def _starts(words: Words, tag: str) -> list[int]:

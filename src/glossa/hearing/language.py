@@ -38,6 +38,16 @@ class PhraseSet(Struct, frozen=True):
         """Whether the words are one of the phrases and nothing else."""
         return bool(words) and tuple(words) in self.by_first.get(words[0], ())
 
+    def made_of(self, words: Sequence[str]) -> bool:
+        """Whether the words are nothing but phrases of the set, one after the other."""
+        at = 0
+        while at < len(words):
+            length = self.at(words, at)
+            if not length:
+                return False
+            at += length
+        return True
+
     def starts(self, words: Sequence[str], here: int) -> tuple[int, ...]:
         """The lengths of all phrases that start at ``here``, longest first."""
         return tuple(len(p) for p in self.by_first.get(words[here], ()) if tuple(words[here : here + len(p)]) == p)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec import Struct
 
@@ -12,13 +12,11 @@ from glossa.house import notation
 from glossa.house.model import Device, Group, Link, Mode, Phrase
 from glossa.house.notation import NotationError
 from glossa.house.problems import Problem, nearest
+from glossa.house.reader import Reader
 from glossa.house.schema import IntentSection, LinkSection, Path
 from glossa.house.sheets import SheetIntent
 from glossa.house.values import Value, Values
 from glossa.house.wires import placeholders
-
-if TYPE_CHECKING:
-    from glossa.house.build import Reader
 
 Bad = Callable[..., None]
 BUILT_IN = ("device", "room", "pin")
@@ -65,17 +63,6 @@ class Parts(Struct, frozen=True):
 
     def _values_of(self, slot: str, section: IntentSection) -> list[Values]:
         return [self.slots[slot]] if slot in self.slots else self.owners(slot, section.device)
-
-
-def colour(text: str) -> str | None:
-    """``#rrggbb`` for a CSS colour name or a hex colour (CSS Color Module Level 4, section 6.1), else None."""
-    import webcolors
-
-    try:
-        found = webcolors.normalize_hex(text) if text.startswith("#") else webcolors.name_to_hex(text.replace(" ", ""))
-        return str(found)
-    except ValueError:
-        return None
 
 
 def languages(tags: Iterable[str], bad: Bad) -> None:

@@ -176,3 +176,14 @@ class Values(Struct, frozen=True):
         if self.type == "switch":
             return "off"
         return next(iter(self.choices), "#000000" if self.type == "colour" else "")
+
+
+def colour(text: str) -> str | None:
+    """``#rrggbb`` for a CSS colour name or a hex colour (CSS Color Module Level 4, section 6.1), else None."""
+    import webcolors
+
+    try:
+        found = webcolors.normalize_hex(text) if text.startswith("#") else webcolors.name_to_hex(text.replace(" ", ""))
+        return str(found)
+    except ValueError:
+        return None

@@ -1,0 +1,282 @@
+"""Reading parts of a house file: sections, texts by language, names, values. Errors are noted, and the reading goes on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from itertools import product
+from typing import Any
+
+from msgspec.structs import replace
+
+from glossa.house.lines import line_of
+from glossa.house.notation import NotationError, expand
+from glossa.house.problems import Problem, nearest
+from glossa.house.schema import SECTIONS, TABLES, Path, ValuesSection, convert, options_at
+from glossa.house.text import words
+from glossa.house.values import NO_TEXTS, Texts, Value, Values, colour, tidy
+
+Spoken = dict[str, tuple[tuple[str, ...], ...]]
+MOST_NAMES = 500
+
+
+class Reader:
+    """Reads one house; ``problems`` grows as it goes."""
+
+    def __init__(self, text: str, file: str) -> None:
+        self.text, self.file = text, file
+        self.problems: list[Problem] = []
+        self.languages: tuple[str, ...] = ("en",)
+        self.rooms: dict[str, Spoken] = {}
+        self.link_types: dict[str, str] = {}
+
+    def bad(self, path: Path, message: str, hint: str = "") -> None:
+        """Note a problem at a key path of the house file."""
+        key = ".".join(str(p) for p in path)
+        self.problems.append(Problem(self.file, line_of(self.text, path), key, message, hint))
+
+    def note_errors(self, at: Path, shape: Any, errors: Iterable[tuple[Path, str]]) -> None:
+        """Note what the schema found, with the nearest known word."""
+        for path, message in errors:
+            hint = ""
+            if message.startswith("unknown key"):
+                hint = nearest(str(path[-1]), options_at(shape, path[:-1]))
+            elif message.startswith("unknown value"):
+                hint = nearest(message.split("'")[1], options_at(shape, path))
+            self.bad((*at, *path), message, hint)
+
+    def section(self, raw: Mapping[str, Any], name: str) -> Any:
+        """One section converted, with its defaults where it is missing; None where it can't be used."""
+        shape = SECTIONS[name]
+        if not isinstance(raw.get(name, {}), dict):
+            self.bad((name,), "must be a table", f"write [{name}]")
+            return None
+        found, errors = convert(raw.get(name, {}), shape)
+        self.note_errors((name,), shape, errors)
+        return found
+
+    def entries(self, raw: Mapping[str, Any], name: str) -> dict[str, Any]:
+        """Every entry of a section that has one per id; those that can't be used are left out and noted."""
+        found: dict[str, Any] = {}
+        entries = raw.get(name, {})
+        if not isinstance(entries, dict):
+            self.bad((name,), "must be a table", f"write [{name}.some_id]")
+            return found
+        for key, value in entries.items():
+            section, errors = convert(value, TABLES[name])
+            self.note_errors((name, key), TABLES[name], errors)
+            if section is not None:
+                found[key] = section
+        return found
+
+    # --- texts -----------------------------------------------------------------------------------------------------
+
+    def by_language(self, text: Any, path: Path) -> Texts:
+        """Texts by language from text, a list, or a table by language."""
+        if isinstance(text, str):
+            return {"": (text,)} if text else NO_TEXTS
+        if isinstance(text, list):
+            return {"": tuple(text)} if text else NO_TEXTS
+        found = {}
+        for language, value in text.items():
+            if language not in self.languages:
+                self.bad((*path, language), f"'{language}' is not a language of this house", nearest(language, self.languages))
+            found[language] = (value,) if isinstance(value, str) else tuple(value)
+        return found
+
+    def plain(self, text: Any, path: Path) -> Spoken:
+        """Folded words of plain texts, by language."""
+        return {
+            language: tuple(dict.fromkeys(words(t) for t in texts if words(t)))
+            for language, texts in self.by_language(text, path).items()
+        }
+
+    def spoken(self, text: Any, path: Path, room: str | None = None) -> tuple[Spoken, Texts]:
+        """Every way to say a name in the phrase notation, as folded words, and how it is shown."""
+        found: Spoken = {}
+        shown: dict[str, tuple[str, ...]] = {}
+        for language, names in self.by_language(text, path).items():
+            all_ways: dict[tuple[str, ...], None] = {}
+            for number, name in enumerate(names):
+                ways = self._ways(name, (*path, number), language, room)
+                all_ways.update(dict.fromkeys(ways))
+                plain = not any(c in name for c in '()[]|<>{}$/"')
+                if plain:
+                    shown[language] = (*shown.get(language, ()), name.strip())
+                elif ways:
+                    shown[language] = (*shown.get(language, ()), " ".join(ways[0]))
+            found[language] = tuple(all_ways)
+        return found, shown
+
+    def _ways(self, name: str, path: Path, language: str, room: str | None) -> list[tuple[str, ...]]:
+        try:
+            sequences = expand(name)
+        except NotationError as error:
+            self.bad(path, str(error))
+            return []
+        ways: dict[tuple[str, ...], None] = {}
+        for sequence in sequences:
+            parts: list[tuple[tuple[str, ...], ...]] = []
+            for position in sequence.positions:
+                if position.slot == "room" and room is not None:
+                    names = self.rooms.get(room, {})
+                    options = (*names.get(language, ()), *(names.get("", ()) if language else ()))
+                    options = options or tuple(w for ws in names.values() for w in ws)
+                    if not options:
+                        self.bad(path, "$room is used, but no room is given", 'write room = "..."')
+                        return []
+                    parts.append(options)
+                elif position.slot:
+                    self.bad(path, f"${position.slot} can't stand in a name", "only $room can")
+                    return []
+                else:
+                    options = tuple((w,) for w in position.words)
+                    parts.append((*options, ()) if position.optional else options)
+            for picked in product(*parts):
+                way = tuple(w for part in picked for w in part)
+                if way:
+                    ways[way] = None
+                if len(ways) > MOST_NAMES:
+                    self.bad(path, f"stands for more than {MOST_NAMES} names", "list the names that are really said")
+                    return []
+        if not ways:
+            self.bad(path, "the name holds no word", "write what is said")
+        return list(ways)
+
+    # --- values ----------------------------------------------------------------------------------------------------
+
+    def values(self, section: ValuesSection, path: Path) -> Values | None:
+        """A slot's or property's values, checked; None where they can't be used."""
+        before = len(self.problems)
+        kind = section.type
+        if kind is None:
+            self.bad(path, "'type' is missing", "one of: " + ", ".join(options_at(ValuesSection, ("type",))))
+            return None
+        choices = self._choices(section, kind, path)
+        number_keys = {"minimum": section.minimum, "maximum": section.maximum, "step": section.step, "raw": section.raw}
+        if kind != "number":
+            for key, value in number_keys.items():
+                if value is not None:
+                    self.bad((*path, key), f"a {kind} has no {key}", 'it is for type = "number"')
+        low, high = section.minimum, section.maximum
+        if low is not None and high is not None and not low < high:
+            self.bad((*path, "maximum"), f"maximum {high} must be above minimum {low}")
+        raw = (float(section.raw[0]), float(section.raw[1])) if section.raw else None
+        if raw is not None:
+            if low is None or high is None:
+                self.bad((*path, "raw"), "raw needs a minimum and a maximum to map from", "write both")
+            if raw[0] == raw[1]:
+                self.bad((*path, "raw"), "the two ends of raw must differ")
+        if section.inverted and kind != "switch":
+            self.bad((*path, "inverted"), f"a {kind} can't be inverted", "turn the two numbers of raw round")
+        raw_step = section.raw_step if section.raw_step is not None else 1.0 if raw else None
+        spoken = self._spoken_choices(section, choices, path)
+        found = Values(
+            type=kind,
+            unit=section.unit.strip().lower() if kind == "number" else "",
+            minimum=low,
+            maximum=high,
+            step=section.step,
+            raw=raw,
+            raw_step=raw_step,
+            choices=choices,
+            spoken=spoken,
+            outside=section.outside,
+            difference=section.difference,
+            doubt="ask" if section.doubt == "ask" else "",
+            doubt_share=section.doubt_share,
+        )
+        if found.unit == "fahrenheit":
+            self.bad(
+                (*path, "unit"), "values are kept in celsius", 'write unit = "celsius"; fahrenheit is understood and converted'
+            )
+        named = self._named(section, found, path)
+        found = replace(found, named=named)
+        if section.initial is not None:
+            initial = self.value(section.initial, found)
+            if initial is None:
+                self.bad((*path, "initial"), f"'{section.initial}' is not a value of it", self.value_hint(section.initial, found))
+            found = replace(found, initial=initial)
+        return found if len(self.problems) == before else None
+
+    def _choices(self, section: ValuesSection, kind: str, path: Path) -> dict[str, str]:
+        values = section.values
+        if kind not in ("switch", "choice"):
+            if values is not None:
+                self.bad((*path, "values"), f"a {kind} has no values", 'they are for type = "choice" or "switch"')
+            return {}
+        if values is None:
+            if kind == "choice":
+                self.bad(path, "'values' is missing", 'write values = { low = "1", high = "2" }')
+                return {}
+            values = {"on": "1", "off": "0"}
+        pairs = (
+            {v: v for v in values}
+            if isinstance(values, list)
+            else {k: str(tidy(v) if not isinstance(v, str) else v) for k, v in values.items()}
+        )
+        if not pairs:
+            self.bad((*path, "values"), "needs at least one value")
+        if kind == "switch" and set(pairs) != {"on", "off"}:
+            self.bad((*path, "values"), "a switch has the values on and off", 'use type = "choice" for others')
+        elif section.inverted and kind == "switch":
+            pairs = {"on": pairs["off"], "off": pairs["on"]}
+        return pairs
+
+    def _spoken_choices(self, section: ValuesSection, choices: Mapping[str, str], path: Path) -> dict[str, Texts]:
+        found: dict[str, Texts] = {}
+        for value, texts in section.spoken.items():
+            if value not in choices:
+                self.bad((*path, "spoken", value), f"'{value}' is not one of the values", nearest(value, choices))
+                continue
+            found[value] = self.by_language(texts, (*path, "spoken", value))
+        return found
+
+    def _named(self, section: ValuesSection, values: Values, path: Path) -> dict[str, dict[str, Value]]:
+        found: dict[str, dict[str, Value]] = {}
+        if section.named and values.type not in ("number", "colour"):
+            self.bad((*path, "named"), f"a {values.type} has no named values", "use 'spoken'")
+            return found
+        for spoken, value in section.named.items():
+            language, pairs = ("", {spoken: value}) if not isinstance(value, dict) else (spoken, value)
+            at: Path = (*path, "named", spoken)
+            if language and language not in self.languages:
+                self.bad(at, f"'{language}' is not a language of this house", nearest(language, self.languages))
+            for name, one in pairs.items():
+                real = self.value(one, values)
+                if real is None or (not isinstance(real, str) and not values.within(real)):
+                    self.bad(at, f"'{one}' is not a value of it", self.value_hint(one, values))
+                elif not words(name):
+                    self.bad(at, "the name holds no word")
+                else:
+                    found.setdefault(language, {})[" ".join(words(name))] = real
+        return found
+
+    def value(self, written: object, values: Values) -> Value | None:
+        """The value that a house file's ``"shut"``, ``5`` or ``"#ff0000"`` stands for, or None."""
+        if values.type in ("switch", "choice"):
+            text = {True: "on", False: "off"}.get(written, str(written)) if isinstance(written, bool) else str(written)
+            return text if text in values.choices else None
+        if isinstance(written, str):
+            for names in values.named.values():
+                if " ".join(words(written)) in names:
+                    return names[" ".join(words(written))]
+        if values.type == "number":
+            if isinstance(written, bool) or not isinstance(written, (int, float)):
+                return None
+            return tidy(written * values.factor)
+        if values.type == "colour":
+            return colour(str(written))
+        return str(written)
+
+    def value_hint(self, written: object, values: Values) -> str:
+        """What could have been meant by a value that is none."""
+        if values.type == "number":
+            names = [n for table in values.named.values() for n in table]
+            return nearest(str(written), names) or f"write a number{_range(values)}"
+        if values.type == "colour":
+            return 'write a CSS colour name or "#rrggbb"'
+        return nearest(str(written), values.choices)
+
+
+def _range(values: Values) -> str:
+    return f" from {values.minimum} to {values.maximum}" if values.ranged else ""
