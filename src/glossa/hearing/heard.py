@@ -174,10 +174,10 @@ class Heard:
         language, word = self.lexicon.language, self.words[at]
         if word in language.small:
             return "small"
-        if word in language.poles:
-            return "pole"
         if word in language.light:
             return "light"
+        if word in language.poles:
+            return "pole"
         if word in known:
             return "content"
         if self._tells(word):
@@ -206,6 +206,7 @@ class Heard:
     def _asides(self, kinds: list[str], weights: list[float]) -> None:
         grammar = self.lexicon.language.section("grammar")
         movable = frozenset(grammar.get("after_number_only", ()))
+        directions = frozenset(grammar.get("directions", ()))
         articles, absolute = self.lexicon.articles, frozenset(grammar.get("absolute", ()))
         numbers = {i for i, k in enumerate(kinds) if k == "number"}
         for at, word in enumerate(self.words):
@@ -221,7 +222,7 @@ class Heard:
                     or (kinds[at - 1] == "pole" and self._leads(self.words[at - 1], word, movable))
                 )
             )
-            up_to = following in absolute and (at + 2 in numbers or at + 3 in numbers)
+            up_to = word in directions and following in absolute and (at + 2 in numbers or at + 3 in numbers)
             if before_article or up_to or (at - 1 in numbers and following):
                 kinds[at], weights[at] = "aside", ASIDE
 
@@ -321,7 +322,7 @@ class Heard:
 
     # --- values -----------------------------------------------------------------------------------------------------
 
-    def values(self, spec: int, most: int = 6) -> list[Candidate]:
+    def values(self, spec: int, most: int = 10) -> list[Candidate]:
         """Candidates for a slot or property of one specification, best first."""
         known = self._values.get(spec)
         if known is not None:
@@ -345,12 +346,7 @@ class Heard:
             found += [Candidate(i, j, " ".join(self.words[i:j]), 0.0, "words") for i in range(count) for j in ends if i < j]
             most = 120
         found.sort(key=lambda c: (c.cost - self.weight(c.start, c.end), c.start, str(c.value)))
-        kept = (
-            [c for c in found if not any(_inside(c, o) and o.cost <= c.cost + 0.01 for o in found)]
-            if values.type != "words"
-            else found
-        )
-        self._values[spec] = kept[:most]
+        self._values[spec] = found[:most]
         return self._values[spec]
 
     def _corrected_values(self, found: list[Candidate]) -> list[Candidate]:
@@ -472,6 +468,11 @@ def prepare(text: str, lexicon: Lexicon) -> tuple[Token, ...]:
             at += 2
             continue
         token = tokens[at]
+        expanded = lexicon.language.section("expansions").get(token.word)
+        if expanded and token.word not in known and all(w in known for w in expanded):
+            found += [Token(w, token.start, token.end) for w in expanded]
+            at += 1
+            continue
         parts = lexicon.vocabulary.split(token.word) if token.number is None else None
         if parts is not None:
             half = token.start + len(parts[0])

@@ -11,12 +11,12 @@ from glossa.hearing.language import PhraseSet
 from glossa.hearing.lexicon import Atom, Entry, Lexicon
 from glossa.hearing.vocabulary import ALIKE, Step
 
-WRONG_ROOM, MOVED, ALONE, LONE_GUESS, APART = 0.3, 0.03, 0.02, 0.35, 0.05
+WRONG_ROOM, MOVED, ALONE, LONE_GUESS, APART, ROOM_ALONE = 0.3, 0.03, 0.02, 0.35, 0.05, 0.45
 MOST_JOINED = 12
 MOST_KEPT = 5_000
 
 # In this order one reading of the same words goes before another.
-_RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "noun": 3, "part": 4}
+_RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "noun": 3, "part": 4, "room": 5}
 
 
 class Reference(Struct, frozen=True):
@@ -157,6 +157,11 @@ class Things:
                 ids = tuple(d for d in self._every if self._room_of[d] == room)
                 if ids and span[0] > end:
                     found.append(Expression(at, end, cost, (Reference(ids, True, _RANK["all"]),), also=span, steps=steps))
+        if self._inside.starts(words, at):
+            for room, end, cost, steps in self._rooms_after(words, atoms, at):
+                ids = tuple(d for d in self._every if self._room_of[d] == room)
+                if ids:  # "make it warmer in the study": the one device there that fits
+                    found.append(Expression(at, end, cost + ROOM_ALONE, (Reference(ids, False, _RANK["room"]),), steps=steps))
         quantified = [at + length for length in self._all.starts(words, at)]
         for here, every in ((at, False), *((q, True) for q in quantified)):
             core = self._skip(words, here) if every else here
@@ -201,6 +206,10 @@ class Things:
             found.append(Expression(at, atom.end, atom.cost + (LONE_GUESS if far else 0.0), (alone,), steps=atom.steps))
         for room, end, cost, steps in self._rooms_after(words, atoms, atom.end):
             reference = self._reference(atom.entry, every, room)
+            if reference is not None and reference.many:
+                found += self._and_rooms(
+                    words, atoms, at, atom, every, Expression(at, end, atom.cost + cost, (reference,), steps=steps)
+                )
             if reference is not None:
                 price = cost + (WRONG_ROOM if reference.wrong_room else 0.0)
                 found.append(Expression(at, end, atom.cost + price, (reference,), steps=(*atom.steps, *steps)))
@@ -212,6 +221,23 @@ class Things:
                 found.append(
                     Expression(at, atom.end, atom.cost + cost + APART, (reference,), also=span, steps=(*atom.steps, *steps))
                 )
+        return found
+
+    def _and_rooms(
+        self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, atom: Atom, every: bool, first: Expression
+    ) -> list[Expression]:
+        """ "the lamps in the bedroom and the kitchen": what is meant in each of the rooms."""
+        found = []
+        for length in self._and.starts(words, first.end) if first.end < len(words) else ():
+            inside = self._inside.starts(words, first.end + length) if first.end + length < len(words) else ()
+            here = self._skip(words, first.end + length + next(iter(inside), 0))
+            for other in atoms[here] if here < len(words) else ():
+                if other.entry.kind == "room":
+                    second = self._reference(atom.entry, every, other.entry.ids[0])
+                    if second is not None and second.many and not second.wrong_room:
+                        both = (*first.references, second)
+                        steps = (*atom.steps, *first.steps, *other.steps)
+                        found.append(Expression(at, other.end, first.cost + other.cost, both, steps=steps))
         return found
 
     def _room_first(
@@ -318,7 +344,7 @@ class Things:
                     steps=(*joined.steps, *more.steps),
                 )
                 continue
-            if more is None and any(r.many for r in joined.references):
+            if more is None:
                 more = self._next(self._except, words, at, single) or self._room_out(words, atoms, at)
             if more is None:
                 break

@@ -23,7 +23,7 @@ MENTION = 0.34
 INCOMPLETE = 0.4
 """Where more than this share of a phrase was not said, it was not meant."""
 
-BARRED = ("negation", "opposite", "mentioned", "question", "another place", "another word", "incomplete")
+BARRED = ("negation", "opposite", "mentioned", "question", "another place", "another word", "incomplete", "later")
 """Guards after which nothing is done; the others only make the house ask back."""
 
 
@@ -73,10 +73,17 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
     if places:
         found.append(Guard("another place", places))
     free = set(left)
+    inside = grammar.lexicon.language.phrases("grammar", "inside")
     for quantity in heard.quantities:
         if quantity.cost < HOMOPHONE and all(i in free for i in range(quantity.start, quantity.end)):
+            before = heard.words[max(0, quantity.start - 1) : quantity.start]
+            if quantity.unit == "seconds" and before and inside.whole(before):
+                found.append(Guard("later", " ".join(words[quantity.start - 1 : quantity.end])))
             found.append(Guard("unexplained number", " ".join(words[quantity.start : quantity.end])))
     found += _other_things(heard, leaf, free)
+    value = _other_value(heard, free)
+    if value:
+        found.append(Guard("another value", value))
     return found
 
 
@@ -108,7 +115,7 @@ def _opposites(heard: Heard, leaf: Leaf, left: Sequence[int], grammar: Grammar) 
         if element.slot == "device" and option is not None and option.candidate is not None:
             devices.update(option.candidate.said)
     for at in left:
-        if heard.kinds[at] not in ("pole", "content", "talk", "twice"):
+        if heard.kinds[at] not in ("pole", "content", "talk", "twice", "light"):
             continue
         word = heard.words[at]
         for other in (*sorted(said), *sorted(devices)):
@@ -173,15 +180,28 @@ def _swapped(heard: Heard, leaf: Leaf, left: Sequence[int]) -> str:
 def _places(heard: Heard, left: Sequence[int], grammar: Grammar) -> str:
     """A room that this house doesn't have."""
     places = grammar.lexicon.language.phrases("grammar", "places")
+    known = grammar.lexicon.vocabulary.words
     free = set(left)
     for at in left:
-        length = places.at(heard.words, at)
+        length = places.at(heard.words, at) if heard.words[at] not in known else 0
         if (
             length
             and all(i in free for i in range(at, at + length))
             and all(heard.kinds[i] != "filler" for i in range(at, at + length))
         ):
             return " ".join(heard.words[at : at + length])
+    return ""
+
+
+def _other_value(heard: Heard, free: set[int]) -> str:
+    """A value such as "on" that was said and that the reading leaves alone: "turn the lamp on at seven"."""
+    for atoms in heard.atoms:
+        for atom in atoms:
+            entry = atom.entry
+            choice = entry.kind == "value" and isinstance(entry.value, str) and bool(heard.lexicon.specs[entry.spec].choices)
+            places = range(atom.start, atom.end)
+            if choice and not atom.cost and all(i in free and heard.kinds[i] in ("pole", "content") for i in places):
+                return " ".join(heard.words[atom.start : atom.end])
     return ""
 
 

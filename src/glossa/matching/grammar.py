@@ -90,7 +90,7 @@ class Grammar:
                     if elements and elements not in seen:
                         seen.add(elements)
                         prior = RARE_WEIGHT * -math.log2(max(sequence.weight, 1e-6))
-                        worded = any(e.position >= 0 and e.missing and not e.small for e in elements)
+                        worded = any(e.position >= 0 and e.missing > LIGHT for e in elements)
                         self.patterns.append(
                             Pattern(len(self.patterns), intent, phrase.text, elements, garbage, prior, measures, worded)
                         )
@@ -114,10 +114,10 @@ class Grammar:
         language = self.lexicon.language
         if word in language.small:
             return SMALL
-        if word in language.poles:
-            return POLE
         if word in language.light:
             return LIGHT
+        if word in language.poles:
+            return POLE
         if word in language.filler.by_first and language.filler.whole((word,)):
             return FILLER * 15
         return CONTENT

@@ -237,6 +237,8 @@ class Matcher:
         rivals = [readings[i] for i in order[1:] if i in alive]
         if not best.missing:
             rivals = [r for r in rivals if not r.missing]
+        if not best.guards:  # what a guard keeps from being done is no rival of what none does
+            rivals = [r for r in rivals if not r.guards]
         margin = round(best.score - rivals[0].score, 9) if rivals else best.score
         intent = self.house.intents[best.intent]
         outcome, reason, detail = decide(self.house, intent, best, fired[order[0]], margin, live=order[0] in alive)
