@@ -204,6 +204,11 @@ class Lexicon:
         for group in house.groups.values():
             for name in self._texts(group.names):
                 self._add(name, Entry("group", group.members, many=True))
+                if len(name) > 1:  # "the lights upstairs"
+                    self._add((name[-1], *name[:-1]), Entry("group", group.members, many=True, cost=0.02))
+        self.name_words = frozenset(
+            w for way in (*named, *(n for g in house.groups.values() for n in self._texts(g.names))) for w in way
+        )
 
     def _ordered(self, ids: Iterable[str]) -> tuple[str, ...]:
         held = set(ids)

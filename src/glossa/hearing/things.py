@@ -172,7 +172,8 @@ class Things:
                     found += self._room_first(words, atoms, at, atom, every)
                 elif atom.entry.kind != "value":
                     found += self._thing_first(words, atoms, at, atom, every)
-        return found
+        longest = max((e.end for e in found if e.rank < _RANK["room"]), default=0)
+        return [e for e in found if e.rank < _RANK["room"] or e.end > longest]
 
     def _reference(self, entry: Entry, every: bool, room: str | None) -> Reference | None:
         """What an entry stands for in a room, or anywhere."""

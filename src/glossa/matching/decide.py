@@ -216,6 +216,10 @@ def _other_things(heard: Heard, leaf: Leaf, free: set[int]) -> list[Guard]:
             if all(heard.kinds[i] != "twice" and heard.weights[i] >= 0.5 for i in range(expression.start, expression.end)):
                 found.append(Guard("another device", " ".join(heard.words[expression.start : expression.end])))
                 break
+    if not found:
+        named = [heard.words[i] for i in sorted(free) if heard.kinds[i] == "content" and heard.weights[i] >= 0.5]
+        other = [w for w in named if w in heard.lexicon.name_words and w not in leaf.pattern.measures]
+        found += [Guard("another device", " ".join(other))] if other else []
     for room in heard.rooms():
         if room.cost < 0.15 and all(i in free for i in range(room.start, room.end)):
             found.append(Guard("another room", " ".join(heard.words[room.start : room.end])))
