@@ -334,6 +334,8 @@ class Heard:
             for a in atoms
             if a.entry.kind == "value" and a.entry.spec == spec and a.entry.value is not None
         ]
+        if values.type == "colour":  # the "lights" of "string lights grey" is no "light grey"
+            found = [c for c in found if all(s.why != "another form of" for s in c.steps)]
         if values.type in ("switch", "choice", "colour"):
             found += self._corrected_values(found)
         if values.type == "number":

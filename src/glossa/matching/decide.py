@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.heard import Heard, told_form
+from glossa.hearing.heard import LIGHT, Heard, told_form
 from glossa.hearing.language import load_language
 from glossa.hearing.numbers import HOMOPHONE, twins
 from glossa.house.model import House, Intent
@@ -63,7 +63,7 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
         share = sum(heard.weights[i] for i in unexplained) / total if total else 0.0
         if share > MENTION and any(kinds[i] in ("unknown", "content", "pole", "number") for i in unexplained):
             found.append(Guard("mentioned", " ".join(words[i] for i in unexplained)))
-    incomplete = _incomplete(leaf, grammar.lexicon.language.question)
+    incomplete = _incomplete(leaf, grammar.lexicon.language.question, grammar.lexicon.name_words)
     if incomplete:
         found.append(Guard("incomplete", incomplete))
     swapped = _swapped(heard, leaf, left)
@@ -152,12 +152,16 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
     return found
 
 
-def _incomplete(leaf: Leaf, question: frozenset[str]) -> str:
+def _incomplete(leaf: Leaf, question: frozenset[str], names: frozenset[str]) -> str:
     """The words of a phrase that were not heard, where they are too much of it: "off" alone is not "kettle off"."""
     missing = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
     for element in missing:
         if all(w in question for w in element.words):
             return element.words[0]
+    unsaid = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= LIGHT]
+    matched = [o for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is not None and not e.small]
+    if unsaid and matched and all(o.step is not None and o.step.word in names for o in matched):
+        return unsaid[0].words[0]  # nothing was said but the name of a thing
     lost = sum(e.missing for e in missing)
     held = sum(abs(o.weight) for o in leaf.chosen if o is not None)
     return missing[0].words[0] if missing and lost > INCOMPLETE * (lost + held) else ""
@@ -198,7 +202,7 @@ def _other_value(heard: Heard, free: set[int]) -> str:
     for atoms in heard.atoms:
         for atom in atoms:
             entry = atom.entry
-            choice = entry.kind == "value" and isinstance(entry.value, str) and bool(heard.lexicon.specs[entry.spec].choices)
+            choice = entry.kind == "value" and isinstance(entry.value, str)
             places = range(atom.start, atom.end)
             if choice and not atom.cost and all(i in free and heard.kinds[i] in ("pole", "content") for i in places):
                 return " ".join(heard.words[atom.start : atom.end])
@@ -221,7 +225,8 @@ def _other_things(heard: Heard, leaf: Leaf, free: set[int]) -> list[Guard]:
         other = [w for w in named if w in heard.lexicon.name_words and w not in leaf.pattern.measures]
         found += [Guard("another device", " ".join(other))] if other else []
     for room in heard.rooms():
-        if room.cost < 0.15 and all(i in free for i in range(room.start, room.end)):
+        places = range(room.start, room.end)
+        if room.cost < 0.15 and all(i in free and heard.kinds[i] != "twice" for i in places):
             found.append(Guard("another room", " ".join(heard.words[room.start : room.end])))
             break
     return found
@@ -296,6 +301,8 @@ def decide(
     unsure = intent.confirm != "never" and not confirmed
     if reading.which and reading.wrong_room:
         return Outcome.REJECT, "wrong room", ""
+    if asked and fired:
+        return Outcome.REJECT, fired[0].name, fired[0].words
     if asked or reading.which:
         least = (limits.accept + limits.confirm) / 2
         if reading.score < least:
