@@ -66,6 +66,7 @@ class Lexicon:
         self._root = _Node()
         self._words: set[str] = set()
         self._strict: dict[str, float] = {}
+        self._kin: set[str] = set()
         self.specs: list[Values] = []
         self.spec_of: dict[tuple[str, str], int] = {}
         self.specs_of: dict[str, list[int]] = {}
@@ -98,6 +99,7 @@ class Lexicon:
             [g for g in single if len(g) > 1],
             house.words.sounds,
             self._strict,
+            frozenset(self._kin),
             house.matching.sound,
             house.matching.synonyms,
         )
@@ -264,6 +266,7 @@ class Lexicon:
                     self._add(text.split(), Entry("value", spec=number, value=spec.nearest(reached), cost=0.02))
         if spec.type == "colour":
             for words, colour in spoken_colours(self.language).items():
+                self._kin.update(words)
                 self._strict.update({w: NEARLY for w in words if w not in self._words})
                 self._add(words, Entry("value", spec=number, value=colour))
 

@@ -65,6 +65,7 @@ class Vocabulary:
         language: the word lists.
         same: what the household says beside them, as sets of single words.
         sounds: respelt words, word -> the words that say how it sounds.
+        kin: words that are never taken for each other by sound, such as the names of colours.
         sound_price, synonym_price: factors on what sound-alikes and words that mean the same cost.
         strict: words that are only bridged by sound up to a distance of their own.
     """
@@ -76,6 +77,7 @@ class Vocabulary:
         same: Sequence[frozenset[str]] = (),
         sounds: Mapping[str, tuple[str, ...]] | None = None,
         strict: Mapping[str, float] | None = None,
+        kin: frozenset[str] = frozenset(),
         sound_price: float = 1.0,
         synonym_price: float = 1.0,
     ) -> None:
@@ -84,7 +86,7 @@ class Vocabulary:
         self._order = tuple(sorted(self.words))
         self._same = same
         self._sounds = dict(sounds or {})
-        self._strict = dict(strict or {})
+        self._strict, self._kin = dict(strict or {}), kin
         self._sound_price, self._synonym_price = sound_price, synonym_price
         self._near: dict[str, tuple[Near, ...]] = {}
         self._splits: dict[str, tuple[str, str] | None] = {}
@@ -149,7 +151,7 @@ class Vocabulary:
             and not word[0].isdigit()
         ):
             for said, apart in self._sounding(word):
-                if apart > self._strict.get(said, FARTHEST):
+                if apart > self._strict.get(said, FARTHEST) or (word in self._kin and said in self._kin):
                     continue
                 if said not in language.small and not (self._one_small_word_turns(word, said)):
                     offer(said, BASE_SOUND + SOUND * apart, "sounds like")

