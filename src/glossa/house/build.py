@@ -213,8 +213,6 @@ class _Builder:
             if section.link and section.link not in reader.link_types and section.link != ONLY_LINK:
                 self.bad((*path, "link"), f"there is no link '{section.link}'", nearest(section.link, reader.link_types))
             names, shown = reader.spoken(section.names, (*path, "names"), section.room)
-            if not any(names.values()) and not reader.problems:
-                self.bad((*path, "names"), "the device has no name", "write what it is called aloud")
             own = self.raw["devices"][key].get("properties", {})
             raw = _merge(kinds.get(section.kind, {}).get("properties", {}), own if isinstance(own, dict) else {})
             properties = {}

@@ -142,7 +142,7 @@ class KindSection(Section):
 class DeviceSection(Section):
     """``[devices.ID]``."""
 
-    names: Texts
+    names: Texts = []
     kind: str = ""
     room: str = ""
     link: str = ""
@@ -152,8 +152,8 @@ class DeviceSection(Section):
 class GroupSection(Section):
     """``[groups.ID]``."""
 
-    names: Texts
     members: Annotated[list[str], Meta(min_length=1)]
+    names: Texts = []
 
 
 class PinSection(Section):
