@@ -43,6 +43,8 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
     negations = [words[i] for i in left if kinds[i] == "negation" and i not in corrected]
     if negations:
         found.append(Guard("negation", " ".join(negations)))
+    if leaf.pattern.garbage:  # anything at all may stand beside such a phrase, but for a negation
+        return found
     opposite = _opposites(heard, leaf, left, grammar)
     if opposite:
         found.append(Guard("opposite", opposite))
@@ -53,7 +55,7 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
     talk += _told(heard, leaf, grammar)
     if talk:
         found.append(Guard("mentioned", " ".join(talk)))
-    elif not leaf.pattern.garbage:
+    else:
         unexplained = [
             i
             for i in left
