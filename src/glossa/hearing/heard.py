@@ -69,7 +69,7 @@ class Heard:
         self.steps: list[list[Step]] = lexicon.vocabulary.steps(self.words)
         self.quantities: tuple[Quantity, ...] = lexicon.numbers.read(self.tokens)
         self.degree = 1.0
-        self.times = 0.0
+        self.times, self.times_at = 0.0, -1
         self.kinds, self.weights = self._weigh()
         if self.times:
             self._add_measures()
@@ -115,7 +115,7 @@ class Heard:
             negation, talk = language.negation.at(words, at), language.talk.at(words, at)
             times, factor = self._times(at)
             if times > max(filler, negation, talk):
-                self.times = factor
+                self.times, self.times_at = factor, at
                 kinds[at : at + times] = ["filler"] * times
                 self.quantities = tuple(q for q in self.quantities if q.end <= at or q.start >= at + times)
                 at += times

@@ -26,6 +26,8 @@ class Reference(Struct, frozen=True):
     many: bool
     rank: int
     wrong_room: bool = False
+    count: int = 0
+    """How many there have to be, as in "the two lamps"; 0 for any number."""
 
 
 class Expression(Struct, frozen=True):
@@ -77,6 +79,8 @@ class Things:
         self._every = tuple(lexicon.house.devices)
         self._fits: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[str, ...]] = {}
         self._apart: list[tuple[str, tuple[int, int], float, tuple[Step, ...]]] = []
+        numbers = grammar.section("numbers").get("ones", {})
+        self._counts: dict[str, int] = {**numbers, **{str(n): n for n in range(2, 20)}}
         self._one = frozenset(grammar.section("grammar").get("one", ("one", "ones")))
 
     def expressions(self, words: Sequence[str], atoms: Sequence[Sequence[Atom]]) -> list[Expression]:
@@ -100,7 +104,7 @@ class Things:
         wrong = several = False
         for reference in expression.references:
             ids = self._fitting(reference.ids, needed)
-            if not ids:
+            if not ids or (reference.count and len(ids) != reference.count):
                 return None
             if reference.many or len(ids) == 1:
                 held.update(dict.fromkeys(ids))
@@ -162,6 +166,13 @@ class Things:
                 ids = tuple(d for d in self._every if self._room_of[d] == room)
                 if ids:  # "make it warmer in the study": the one device there that fits
                     found.append(Expression(at, end, cost + ROOM_ALONE, (Reference(ids, False, _RANK["room"]),), steps=steps))
+        count = self._counts.get(words[at], 0)
+        if count > 1 and at + 1 < len(words):
+            found += self._counted(words, atoms, at, at, count)
+        for length in self._all.starts(words, at):
+            here = self._skip(words, at + length)
+            if here + 1 < len(words) and self._counts.get(words[here], 0) > 1:
+                found += self._counted(words, atoms, at, here, self._counts[words[here]])
         quantified = [at + length for length in self._all.starts(words, at)]
         for here, every in ((at, False), *((q, True) for q in quantified)):
             core = self._skip(words, here) if every else here
@@ -174,6 +185,23 @@ class Things:
                     found += self._thing_first(words, atoms, at, atom, every)
         longest = max((e.end for e in found if e.rank < _RANK["room"]), default=0)
         return [e for e in found if e.rank < _RANK["room"] or e.end > longest]
+
+    def _counted(
+        self, words: Sequence[str], atoms: Sequence[Sequence[Atom]], at: int, number: int, count: int
+    ) -> list[Expression]:
+        """ "the two lamps", "all three vents": all of them, where there are just so many."""
+        found: list[Expression] = []
+        core = self._skip(words, number + 1)
+        for atom in atoms[core] if core < len(words) else ():
+            if atom.entry.kind == "room":
+                found += self._room_first(words, atoms, at, atom, False)
+            elif atom.entry.kind != "value":
+                found += self._thing_first(words, atoms, at, atom, False)
+        return [
+            replace(e, references=(replace(e.references[0], count=count),))
+            for e in found
+            if len(e.references) == 1 and e.references[0].many
+        ]
 
     def _reference(self, entry: Entry, every: bool, room: str | None) -> Reference | None:
         """What an entry stands for in a room, or anywhere."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.heard import LIGHT, Heard, told_form
+from glossa.hearing.heard import CONTENT, LIGHT, POLE, Heard, told_form
 from glossa.hearing.language import load_language
 from glossa.hearing.numbers import HOMOPHONE, twins
 from glossa.house.model import House, Intent
@@ -55,6 +55,8 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
     talk += _told(heard, leaf, grammar)
     if talk:
         found.append(Guard("mentioned", " ".join(talk)))
+    elif heard.times_at in left and not leaf.pattern.intent.change:
+        found.append(Guard("mentioned", "a multiple"))
     else:
         unexplained = [
             i
@@ -65,7 +67,7 @@ def guards(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[Guard]:
         share = sum(heard.weights[i] for i in unexplained) / total if total else 0.0
         if share > MENTION and any(kinds[i] in ("unknown", "content", "pole", "number") for i in unexplained):
             found.append(Guard("mentioned", " ".join(words[i] for i in unexplained)))
-    incomplete = _incomplete(leaf, grammar.lexicon.language.question, grammar.lexicon.name_words)
+    incomplete = _incomplete(leaf, words, grammar.lexicon.language.question, grammar.lexicon.name_words)
     if incomplete:
         found.append(Guard("incomplete", incomplete))
     swapped = _swapped(heard, leaf, left)
@@ -154,7 +156,7 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
     return found
 
 
-def _incomplete(leaf: Leaf, question: frozenset[str], names: frozenset[str]) -> str:
+def _incomplete(leaf: Leaf, heard: Sequence[str], question: frozenset[str], names: frozenset[str]) -> str:
     """The words of a phrase that were not heard, where they are too much of it: "off" alone is not "kettle off"."""
     missing = [e for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is None and e.words and e.missing >= 1]
     for element in missing:
@@ -164,6 +166,9 @@ def _incomplete(leaf: Leaf, question: frozenset[str], names: frozenset[str]) -> 
     matched = [o for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is not None and not e.small]
     if unsaid and matched and all(o.step is not None and o.step.word in names for o in matched):
         return unsaid[0].words[0]  # nothing was said but the name of a thing
+    telling = [o for o in matched if o.step is None or CONTENT <= o.weight < POLE]
+    if missing and not telling and leaf.pattern.measures.isdisjoint(heard):
+        return missing[0].words[0]  # "turn on" alone is not "put the kettle on"
     lost = sum(e.missing for e in missing)
     held = sum(abs(o.weight) for o in leaf.chosen if o is not None)
     return missing[0].words[0] if missing and lost > INCOMPLETE * (lost + held) else ""
