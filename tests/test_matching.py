@@ -40,6 +40,9 @@ class Figures(unittest.TestCase):
     def test_tables_that_were_looked_at(self) -> None:
         self.check(table("larkspur", "tuned.csv"), 0.95, 1)
         self.check(table("ternhill", "tuned.csv"), 0.95, 0)
+        for name in ("larkspur", "ternhill", "quarry"):
+            wrong = [(r.row.utterance, r.wrong) for r in table(name, "more.csv") if not r.right]
+            self.assertEqual(wrong, [], name)
 
     def test_tables_that_were_kept_aside(self) -> None:
         self.check(table("larkspur", "aside.csv") + table("ternhill", "aside.csv"), 0.95, 1)

@@ -459,6 +459,7 @@ def prepare(text: str, lexicon: Lexicon) -> tuple[Token, ...]:
     """The tokens of a text as the matcher takes them: contractions folded, merged words taken apart, at most ``MOST_TOKENS`` + 1."""
     tokens = list(tokenize(text)[: MOST_TOKENS + 1])
     contractions = lexicon.language.contractions
+    expansions = lexicon.language.section("expansions")
     known = lexicon.vocabulary.words
     found: list[Token] = []
     at = 0
@@ -470,7 +471,8 @@ def prepare(text: str, lexicon: Lexicon) -> tuple[Token, ...]:
             at += 2
             continue
         token = tokens[at]
-        expanded = lexicon.language.section("expansions").get(token.word)
+        written = text[token.start : token.end].lower().replace("’", "'")
+        expanded = expansions.get(written) or expansions.get(token.word)
         if expanded and token.word not in known and all(w in known for w in expanded):
             found += [Token(w, token.start, token.end) for w in expanded]
             at += 1

@@ -220,6 +220,9 @@ class Lexicon:
         """A name, and the same with its class word exchanged for the kind's other ones."""
         bare = tuple(w for w in name if w not in self.articles) or name
         yield bare
+        forms = [f for n in nouns for f in (n, plural_of(n, self.language))]
+        if nouns and not any(bare[-len(f) :] == f for f in forms):  # a lamp called "shaving mirror" is the mirror light too
+            yield from ((*bare, *noun) for noun in nouns)
         for noun in nouns:
             for form in (noun, plural_of(noun, self.language)):
                 if len(bare) > len(form) and bare[-len(form) :] == form:

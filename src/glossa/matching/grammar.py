@@ -103,6 +103,8 @@ class Grammar:
     def _measures(self, intent: Intent) -> frozenset[str]:
         names = [w for name in intent.properties for w in words(name)]
         same = self.lexicon.language.same
+        own = self.house.members(intent.device) if intent.device else ()
+        names += [w for d in own for ways in self.house.devices[d].names.values() for way in ways for w in way]
         found = {w for name in names for w in (name, *same.get(name, ()))}
         phrases = [p for s in texts_for_phrases(intent.phrases, self.tag) for q in s.sequences for p in q.positions]
         return frozenset(
