@@ -11,7 +11,7 @@ from glossa.hearing.language import PhraseSet
 from glossa.hearing.lexicon import Atom, Entry, Lexicon
 from glossa.hearing.vocabulary import ALIKE, Step
 
-WRONG_ROOM, MOVED, ALONE, LONE_GUESS, APART, ROOM_ALONE = 0.3, 0.03, 0.02, 0.35, 0.05, 0.45
+WRONG_ROOM, MOVED, ALONE, LONE_GUESS, APART, ROOM_ALONE = 0.3, 0.03, 0.02, 0.6, 0.05, 0.45
 MOST_JOINED = 12
 MOST_KEPT = 5_000
 

@@ -143,6 +143,9 @@ def _told(heard: Heard, leaf: Leaf, grammar: Grammar) -> list[str]:
         return []
     found = []
     for option in leaf.chosen:
+        if option is not None and option.candidate is not None:  # a telling verb is no misheard name
+            guessed = [s.start for s in option.candidate.steps if "sounds like" in s.why]
+            found += [heard.words[i] for i in guessed if heard.kinds[i] == "talk" and told_form(heard.words[i], verbs)]
         if option is not None and option.step is not None and option.end - option.start == 1:
             word = heard.words[option.start]
             telling = told_form(word, verbs) or heard.kinds[option.start] == "talk"
