@@ -19,7 +19,7 @@ from glossa.files import find_house, write_house
 from glossa.hearing.language import load_language
 from glossa.house import HouseError, read_house
 from glossa.trials.coverage import coverage, suggested_rows
-from glossa.trials.edit import with_entry, with_settings, with_word
+from glossa.trials.edit import with_settings, with_word
 from glossa.trials.history import compare_runs, kept
 from glossa.trials.junit import junit
 from glossa.trials.measures import by, confusion, frame, kind, measures, wilson
@@ -322,7 +322,6 @@ class Writing(unittest.TestCase):
         self.assertIn("matching = {accept = 0.95}", with_settings(text, {}, {"a": 0.95}))
         self.assertIn('phrases = ["x", "y"] # p', with_word(text, ("intents", "a", "phrases"), ["y", "x"]))
         self.assertIn('[wake]\nalso_heard = ["q"]', with_word(text, ("wake", "also_heard"), ["q"]))
-        self.assertIn('[sounds]\ncat = "qat"', with_entry(text, "sounds", "cat", "qat"))
         self.assertIn('names = ["a", "b"]', with_word('[devices.d]\nnames = "a"\n', ("devices", "d", "names"), ["b"]))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import click
 
@@ -54,8 +54,8 @@ def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: s
         click.echo(f"wrote {picture}", err=True)
 
 
-def _known(what: str, name: str, names: object) -> None:
-    known = list(names)  # type: ignore[call-overload]
+def _known(what: str, name: str, names: Iterable[str]) -> None:
+    known = list(names)
     if name and name not in known:
         raise click.UsageError(f"This house has no {what} '{name}' ({nearest(name, known) or 'it has none'}).")
 

@@ -48,7 +48,6 @@ class Candidate(Struct, frozen=True):
     devices: Devices | None = None
     said: tuple[str, ...] = ()
     steps: tuple[Step, ...] = ()
-    exact: float | None = None
     also: tuple[int, int] = (0, 0)
 
 
@@ -382,8 +381,6 @@ class Heard:
             low, high = values.limits()
             low = 0.0 if low == 1 else low  # a range that only leaves out 0
             number = low + number * (high - low)
-        elif unit == "percent" and quantity.note == "share":
-            pass
         elif values.duration:
             if not unit:
                 number *= values.factor
@@ -401,14 +398,11 @@ class Heard:
             cost += UNIT_MISFIT
         if not math.isfinite(number):
             return None
-        exact = tidy(number)
         value = values.nearest(number)
         outside = not values.within(value)
         if outside and values.outside == "clamp":
             value, outside = values.clamp(value), False
-        return Candidate(
-            quantity.start, quantity.end, value, round(cost + (OUT_OF_RANGE if outside else 0), 6), why, outside, exact=exact
-        )
+        return Candidate(quantity.start, quantity.end, value, round(cost + (OUT_OF_RANGE if outside else 0), 6), why, outside)
 
 
 def told_form(word: str, verbs: Iterable[str]) -> bool:

@@ -87,6 +87,7 @@ class NumberReader:
         self.hesitation = PhraseSet.of(data.get("hesitation", ()))
         self.of_all = PhraseSet.of(data.get("of_all", ()))
         self.corrections = language.phrases("grammar", "correction")
+        self.of = frozenset(data.get("of", ("of", "an", "a")))
         self.single = frozenset(data.get("single", ("a", "an", "one")))
         named = {u: PhraseSet.of(ws) for u, ws in data.get("units", {}).items()}
         for word, unit in (units or {}).items():
@@ -437,9 +438,8 @@ class NumberReader:
             return None
         end = part.end
         here = end
-        if part.share and here < len(words) and words[here] in ("of", "an", "a"):
-            while here < len(words) and words[here] in ("of", "an", "a"):
-                here += 1
+        while part.share and here < len(words) and words[here] in self.of:  # "half an hour", "a quarter of a degree"
+            here += 1
         unit = self._unit_at(words, here)
         if unit is None or (part.share and here > end and unit[0] == "percent"):
             unit = self._unit_at(words, end)
@@ -453,17 +453,8 @@ class NumberReader:
             return Quantity(start, end, tidy(part.value), "", part.share, part.cost, note)
         if name in DURATIONS:
             return self._duration(tokens, words, start, part, name, here + length)
-        share = part.share and name in ("percent",)
-        value = part.value
-        return Quantity(
-            start,
-            here + length,
-            tidy(value),
-            name,
-            share and False,
-            min(part.cost, GUESSED) if part.cost >= HOMOPHONE else part.cost,
-            note,
-        )
+        cost = GUESSED if part.cost >= HOMOPHONE else part.cost  # a unit behind it makes "to" a number
+        return Quantity(start, here + length, tidy(part.value), name, False, cost, note)
 
     def _lone_unit(self, tokens: Sequence[Token], words: Sequence[str], at: int) -> Quantity | None:
         """ "an hour and a half", "a minute"."""

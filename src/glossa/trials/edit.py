@@ -57,12 +57,3 @@ def with_word(text: str, path: Sequence[str], words: Sequence[str]) -> str:
         if word not in list(listed):
             listed.append(word)
     return tomlkit.dumps(document)
-
-
-def with_entry(text: str, section: str, key: str, value: str) -> str:
-    """The text of a house file with a key of a section set to a text, such as a respelling in ``[sounds]``."""
-    document: Any = tomlkit.parse(text)
-    if section not in document:
-        document.add(section, tomlkit.table())
-    document[section][key] = value
-    return tomlkit.dumps(document)
