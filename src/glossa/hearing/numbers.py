@@ -367,8 +367,13 @@ class NumberReader:
             if not math.isfinite(number) or len(words[at].lstrip("-")) > MOST_DIGITS or "/" in words[at]:
                 return None
             return _Part(at + 1, number)
+        split = self._split(tokens, words, at)
+        if split is not None:
+            return split
         word = self.spellings.get(words[at], words[at])
         cost = RESPELT if word != words[at] else 0.0
+        if word in self.homophones and word not in self.language.small and words[at + 1 : at + 2] and words[at + 1] in self.hundred:
+            return _Part(at + 1, self.homophones[word], cost=RESPELT)  # "won hundred"
         if word in self.tens:
             after = self._skip(words, at + 1)
             if after < len(words):
@@ -389,6 +394,15 @@ class NumberReader:
         if word in self.ones:
             return _Part(at + 1, self.ones[word], cost=cost)
         return None
+
+    def _split(self, tokens: Sequence[Token], words: Sequence[str], at: int) -> _Part | None:
+        """A number word that was written as two: "six ty", "four teen"."""
+        if at + 1 >= len(words) or tokens[at + 1].number is not None or words[at + 1] in self.ones or words[at + 1] in self.tens:
+            return None
+        joined = words[at] + words[at + 1]
+        word = self.spellings.get(joined, joined)
+        value = self.tens.get(word, self.ones.get(word))
+        return _Part(at + 2, value, cost=RESPELT) if value is not None else None
 
     def _last_resort(self, tokens: Sequence[Token], words: Sequence[str], at: int) -> _Part | None:
         """What is only a number where nothing else fits: "to" for two, "third" for three."""
