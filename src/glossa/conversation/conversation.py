@@ -34,6 +34,10 @@ class Pending(Struct, frozen=True):
     reading: Reading | None = None
 
 
+NEARLY = 0.25
+"""How far behind the best one a reading may be that only lacks the device that was spoken of last."""
+
+
 class Conversation:
     """One conversation with a house.
 
@@ -193,8 +197,15 @@ class Conversation:
         best = match.best
         if best is not None and best.guards == ("incomplete",) and self._own_device(best):
             return self.matcher.completed(match, self.mode)
-        if best is None or match.reason != "missing" or best.missing != ("device",) or "mentioned" in best.guards:
+        lacking = next((r for r in match.readings if r.missing == ("device",) and not r.guards), None)
+        if (
+            best is None
+            or lacking is None
+            or best.score - lacking.score > NEARLY
+            or match.reason not in ("missing", "incomplete")
+        ):
             return match
+        match, best = replace(match, readings=(lacking, *(r for r in match.readings if r is not lacking))), lacking
         if all(p.role in ("skipped", "not heard") or isinstance(best.slots.get(p.role[1:]), (int, float)) for p in best.pieces):
             return match  # a bare number is an answer where one was asked for, and nothing else
         found = self.matcher.about(match, self.last_devices, self.mode)

@@ -372,7 +372,12 @@ class NumberReader:
             return split
         word = self.spellings.get(words[at], words[at])
         cost = RESPELT if word != words[at] else 0.0
-        if word in self.homophones and word not in self.language.small and words[at + 1 : at + 2] and words[at + 1] in self.hundred:
+        if (
+            word in self.homophones
+            and word not in self.language.small
+            and words[at + 1 : at + 2]
+            and words[at + 1] in self.hundred
+        ):
             return _Part(at + 1, self.homophones[word], cost=RESPELT)  # "won hundred"
         if word in self.tens:
             after = self._skip(words, at + 1)

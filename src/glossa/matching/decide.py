@@ -169,8 +169,11 @@ def _incomplete(leaf: Leaf, heard: Sequence[str], question: frozenset[str], name
     matched = [o for e, o in zip(leaf.pattern.elements, leaf.chosen, strict=True) if o is not None and not e.small]
     if unsaid and matched and all(o.step is not None and o.step.word in names for o in matched):
         return unsaid[0].words[0]  # nothing was said but the name of a thing
+    named = not leaf.pattern.measures.isdisjoint(heard)
+    if matched and not named and all(o.step is not None and o.step.why == "stands for" for o in matched):
+        return str(matched[0].step and matched[0].step.word)  # "more" alone is not "warmer"
     telling = [o for o in matched if o.step is None or CONTENT <= o.weight < POLE]
-    if missing and not telling and leaf.pattern.measures.isdisjoint(heard):
+    if missing and not telling and not named:
         return missing[0].words[0]  # "turn on" alone is not "put the kettle on"
     lost = sum(e.missing for e in missing)
     held = sum(abs(o.weight) for o in leaf.chosen if o is not None)
