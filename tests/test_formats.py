@@ -276,6 +276,7 @@ open the hatch 1 1 1 1|reject|open_hatch||-
 call two four double six|accept|call|number=2466|hooks POST /call/2466 n=2466
 call 555 1234|accept|call|number=5551234|
 take a note the gate is open|accept|note|what="the gate is open"|hooks POST /note {"text": "the gate is open", "at": "marsh_end"}
+Take a note: Don't touch the gate!|accept|note|what="Don't touch the gate"|
 play something slow on the gramophone|accept|play||panel "G1"
 film night|confirm|scene||panel "S1"
 movie evening|confirm|scene||panel "S1"

@@ -56,12 +56,14 @@ class Heard:
 
     Attributes:
         tokens, words: what was heard.
+        text: the utterance, for free words.
         weights: what leaving each token unexplained costs.
         kinds: ``filler``, ``small``, ``light``, ``pole``, ``talk``, ``negation``, ``number``, ``content`` or ``unknown``.
         steps: for every token, the words of the house that start there.
     """
 
-    def __init__(self, tokens: Sequence[Token], lexicon: Lexicon, things: Things) -> None:
+    def __init__(self, tokens: Sequence[Token], lexicon: Lexicon, things: Things, text: str = "") -> None:
+        self.text = text
         self.lexicon, self._things = lexicon, things
         self.tokens = tuple(tokens)
         self.words = tuple(t.word for t in self.tokens)
@@ -100,6 +102,12 @@ class Heard:
             said = self.lexicon.language.section("amounts").get("measures", {}).get(word)
             if said in known:
                 self.steps[at].append(Step(at, at + 1, said, TOWARD, "stands for"))
+
+    def written(self, start: int, end: int) -> str:
+        """The tokens from ``start`` to ``end`` as they were written, so that "don't" stays what it was."""
+        if not self.text:
+            return " ".join(self.words[start:end])
+        return " ".join(self.text[self.tokens[start].start : self.tokens[end - 1].end].split())
 
     # --- weights ----------------------------------------------------------------------------------------------------
 
@@ -344,7 +352,7 @@ class Heard:
         elif values.type == "words":
             count = len(self.words)
             ends = range(1, count + 1) if count <= 14 else (count,)
-            found += [Candidate(i, j, " ".join(self.words[i:j]), 0.0, "words") for i in range(count) for j in ends if i < j]
+            found += [Candidate(i, j, self.written(i, j), 0.0, "words") for i in range(count) for j in ends if i < j]
             most = 120
         found.sort(key=lambda c: (c.cost - self.weight(c.start, c.end), c.start, str(c.value)))
         self._values[spec] = found[:most]

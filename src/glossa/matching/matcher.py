@@ -151,7 +151,7 @@ class Matcher:
         if not tokens or len(tokens) > MOST_TOKENS:
             reason = "empty" if not tokens else "too long"
             return Match(text, Outcome.REJECT, reason=reason, language=tag)
-        heard = Heard(tokens, grammar.lexicon, grammar.things)
+        heard = Heard(tokens, grammar.lexicon, grammar.things, text)
         if self.is_cancel(heard, grammar):
             return Match(text, Outcome.CANCEL, language=tag)
         readings, fired = self._readings(heard, grammar)
@@ -199,7 +199,9 @@ class Matcher:
                 if not tries:
                     return chosen
                 tries -= 1
-                heard = Heard(_exchanged(search.heard.tokens, at, len(old), new), grammar.lexicon, grammar.things)
+                heard = Heard(
+                    _exchanged(search.heard.tokens, at, len(old), new), grammar.lexicon, grammar.things, search.heard.text
+                )
                 other = Search(heard, grammar, search.extra + cost, search.live)
                 found = other.leaves(max(FLOOR, best))
                 if found and found[0].score > best + 1e-6:
