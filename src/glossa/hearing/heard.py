@@ -8,8 +8,9 @@ from collections.abc import Iterable, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
+from glossa.hearing.counting import HOMOPHONE
 from glossa.hearing.lexicon import Atom, Lexicon
-from glossa.hearing.numbers import HOMOPHONE, Quantity
+from glossa.hearing.numbers import Quantity
 from glossa.hearing.things import Devices, Expression, Things
 from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
 from glossa.hearing.vocabulary import TOWARD, Step

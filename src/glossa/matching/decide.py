@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
+from glossa.hearing.counting import HOMOPHONE, twins
 from glossa.hearing.heard import CONTENT, LIGHT, POLE, Heard, told_form
 from glossa.hearing.language import load_language
-from glossa.hearing.numbers import HOMOPHONE, twins
 from glossa.house.model import House, Intent
 from glossa.house.values import tidy
 from glossa.house.wires import placeholders

@@ -8,8 +8,8 @@ from collections.abc import Callable, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
+from glossa.hearing.counting import twins
 from glossa.hearing.language import Language, load_language, plural
-from glossa.hearing.numbers import twins
 from glossa.hearing.phones import distance, phones
 from glossa.house.model import House
 from glossa.house.text import words
