@@ -46,6 +46,8 @@ class NumberReader(Counting):
     def __init__(self, language: Language, units: Mapping[str, str] | None = None) -> None:
         super().__init__(language, units)
         self.about = PhraseSet.of(language.section("numbers").get("about", ()))
+        grammar = language.section("grammar")
+        self.prepositions = frozenset((*grammar.get("relative", ()), *grammar.get("absolute", ())))
         self.corrections = language.phrases("grammar", "correction")
 
     # --- whole utterances -------------------------------------------------------------------------------------------
@@ -75,7 +77,7 @@ class NumberReader(Counting):
         for quantity in found:
             before = kept[-1] if kept else None
             if before is not None and before.end < quantity.start:
-                between = [w for w in words[before.end : quantity.start] if w not in ("to", "at", "by", "its")]
+                between = [w for w in words[before.end : quantity.start] if w not in self.prepositions]
                 gap = self._strip_hesitation(between)
                 if gap and self.corrections.whole(gap):
                     unit = quantity.unit or before.unit
