@@ -77,9 +77,9 @@ class NumberReader(Counting):
         for quantity in found:
             before = kept[-1] if kept else None
             if before is not None and before.end < quantity.start:
-                between = [w for w in words[before.end : quantity.start] if w not in self.prepositions]
-                gap = self._strip_hesitation(between)
-                if gap and self.corrections.whole(gap):
+                gap = self._strip_hesitation(words[before.end : quantity.start])
+                bare = gap[:-1] if gap[-1:] and gap[-1] in self.prepositions else gap  # "to fifty, no, to sixty"
+                if self.corrections.whole(gap) or self.corrections.whole(bare):
                     unit = quantity.unit or before.unit
                     value = quantity.value
                     if not quantity.unit and before.unit == "seconds" and before.note.startswith("x"):
