@@ -107,8 +107,15 @@ class Starting(unittest.TestCase):
             house = Path(home) / "house.toml"
             house.write_text("mine")
             code, _, err = run("new", home)
-            self.assertEqual((code, house.read_text()), (1, "mine"))
+            self.assertEqual((code, house.read_text()), (2, "mine"))
             self.assertIn("is there already", err)
+
+    def test_a_picture_that_cannot_be_drawn_is_refused_first(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for name, problem in (("a.xyz", "does not end in .png"), ("none/a.png", "there is no folder")):
+                code, out, err = run("say", "marigold", "ahoy barnacle lamp on", "--picture", str(Path(folder) / name))
+                self.assertEqual((code, out), (2, ""))
+                self.assertIn(problem, err)
 
     def test_check_lists_everything(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

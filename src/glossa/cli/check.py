@@ -7,7 +7,7 @@ import sys
 
 import click
 
-from glossa.cli.main import house_argument
+from glossa.cli.main import house_argument, picture_option
 from glossa.files import find_house, load_house
 from glossa.house import House, HouseError
 from glossa.trials import Row
@@ -18,7 +18,7 @@ from glossa.trials.findings import Finding, findings
 @house_argument()
 @click.option("--strict", is_flag=True, help="Findings make the exit code 1.")
 @click.option("--json", "as_json", is_flag=True, help="Problems and findings as one JSON list.")
-@click.option("--picture", type=click.Path(dir_okay=False, writable=True), help="Draw how near the phrases are to each other.")
+@picture_option("Draw how near the phrases are to each other.")
 def check(house: str, strict: bool, as_json: bool, picture: str | None) -> None:
     """Read a house and list everything that is wrong, with file, line, key and what to write instead.
 

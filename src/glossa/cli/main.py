@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import sys
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any, TypeVar
 
 import click
@@ -87,7 +88,7 @@ def main(arguments: list[str] | None = None) -> None:
         sys.exit(130)
     except click.ClickException as error:
         error.show()
-        sys.exit(error.exit_code)
+        sys.exit(2)  # 1 is for failed tables alone
     except KeyboardInterrupt:
         click.echo("", err=True)
         sys.exit(130)
@@ -124,3 +125,16 @@ Command = TypeVar("Command", bound=Callable[..., Any])
 def house_argument() -> Callable[[Command], Command]:
     """The argument HOUSE."""
     return click.argument("house", shell_complete=complete_house)
+
+
+def picture_option(text: str) -> Callable[[Command], Command]:
+    """``--picture FILE``, refused before any work is done where it could not be drawn."""
+
+    def usable(ctx: click.Context, param: click.Parameter, value: str | None) -> str | None:
+        if value is not None and Path(value).suffix.lower() not in (".png", ".svg", ".pdf"):
+            raise click.BadParameter(f"'{value}' does not end in .png, .svg or .pdf.")
+        if value is not None and not Path(value).parent.is_dir():
+            raise click.BadParameter(f"there is no folder '{Path(value).parent}'.")
+        return value
+
+    return click.option("--picture", type=click.Path(dir_okay=False, writable=True), callback=usable, help=text)

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 
 import click
 
-from glossa.cli.main import house_argument
+from glossa.cli.main import house_argument, picture_option
 from glossa.conversation import Conversation, Event
 from glossa.files import load_house
 from glossa.house.model import House
@@ -21,9 +21,7 @@ from glossa.matching import Matcher
 @click.argument("texts", nargs=-1, metavar="[TEXT]...")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a line.")
 @click.option("--why", is_flag=True, help="Explain: word by word what was heard, what it was taken for, and what that cost.")
-@click.option(
-    "--picture", type=click.Path(dir_okay=False, writable=True), help="Draw the explanation of the last TEXT into a PNG file."
-)
+@picture_option("Draw the explanation of the last TEXT into a PNG file.")
 @click.option("--mode", default="", help="The mode that the house is in.")
 @click.option("--language", default="", help="The language that is spoken; the others are off then.")
 def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: str | None, mode: str, language: str) -> None:

@@ -25,7 +25,7 @@ WHY = {
     "margin": "the lead over the next reading",
     "negation": "a negation that no phrase holds",
     "opposite": "a word that means the opposite",
-    "mentioned": "the words tell or ask, they don't order",
+    "mentioned": "other words make it a mention, not an order",
     "question": "it is a question",
     "another place": "this house has no such room",
     "later": "it is for later, and the house acts now",

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import msgspec
 
-from glossa.cli.main import house_argument
+from glossa.cli.main import house_argument, picture_option
 from glossa.files import load_house
 
 
@@ -19,7 +19,7 @@ from glossa.files import load_house
 @click.option("--seed", default=1, show_default=True, help="The same seed makes the same errors.")
 @click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
-@click.option("--picture", type=click.Path(dir_okay=False, writable=True), help="Draw the result into a file.")
+@picture_option("Draw the result into a file.")
 def stress(house: str, tables: tuple[Path, ...], errors: str, seed: int, jobs: int, as_json: bool, picture: str | None) -> None:
     """See how the tables hold up when the recogniser mishears: sound-alikes, dropped, merged and split words, numbers.
 

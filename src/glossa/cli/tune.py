@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import msgspec
 
-from glossa.cli.main import house_argument
+from glossa.cli.main import house_argument, picture_option
 from glossa.files import find_house, load_house, read_text, write_house
 
 
@@ -24,7 +24,7 @@ from glossa.files import find_house, load_house, read_text, write_house
 @click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core. The result is the same.")
 @click.option("--write", is_flag=True, help="Change the house file; comments are kept, a backup is laid beside it.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
-@click.option("--picture", type=click.Path(dir_okay=False, writable=True), help="Draw price and trade-off into a file.")
+@picture_option("Draw price and trade-off into a file.")
 def tune(
     house: str,
     tables: tuple[Path, ...],

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import msgspec
 
-from glossa.cli.main import house_argument
+from glossa.cli.main import house_argument, picture_option
 from glossa.files import find_house, load_house, read_text
 from glossa.house.notation import NotationError
 
@@ -19,9 +19,7 @@ from glossa.house.notation import NotationError
 @click.option("--talk", type=click.Path(path_type=Path), help="Lines of household talk; talk.txt beside the house by default.")
 @click.option("--language", default="", help="The language of the words.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a word.")
-@click.option(
-    "--picture", type=click.Path(dir_okay=False, writable=True), help="Draw how often talk fires each word, by threshold."
-)
+@picture_option("Draw how often talk fires each word, by threshold.")
 def wake(house: str, words: tuple[str, ...], talk: Path | None, language: str, as_json: bool, picture: str | None) -> None:
     """Rate wake words: length, what they sound like, and how often talk would set them off.
 

@@ -18,6 +18,7 @@ from msgspec.structs import replace
 from glossa.hearing.language import Language, PhraseSet
 from glossa.hearing.tokens import Token
 from glossa.house.text import words as fold_words
+from glossa.house.values import tidy
 
 HOMOPHONE, ORDINAL, GUESSED, RESPELT = 0.45, 0.3, 0.1, 0.1
 """What a number costs that sounds like another word, is an ordinal, is strung together, or is misspelt."""
@@ -127,7 +128,11 @@ class Counting:
                 fraction = self.fraction(tokens, words, joined) if joined < len(words) else None
                 written = fraction is not None and joined == after and tokens[joined].number is not None
                 if fraction is not None and (joined > after or written):
-                    return replace(part, end=fraction.end, value=part.value + fraction.value)
+                    part = replace(part, end=fraction.end, value=part.value + fraction.value)
+        if part.end < len(words) and not float(part.value).is_integer():
+            size = 100 if words[part.end] in self.hundred else self.scales.get(words[part.end])
+            if size:  # "two and a half thousand", "two point seven thousand"
+                part = replace(part, end=part.end + 1, value=tidy(part.value * size))
         return part
 
     def skip(self, words: Sequence[str], at: int) -> int:
@@ -224,9 +229,10 @@ class Counting:
             words[at] in self.fractions
             and at + 2 < len(words)
             and words[at + 1] in self.single
-            and (words[at + 2],) in self.groups
+            and ((words[at + 2],) in self.groups or words[at + 2] in self.scales)
         ):
-            return Part(at + 3, self.groups[words[at + 2],] * float(self.fractions[words[at]]))
+            size = self.groups.get((words[at + 2],)) or self.scales[words[at + 2]]
+            return Part(at + 3, size * float(self.fractions[words[at]]))
         part = self._below_thousand(tokens, words, at)
         if part is None and words[at] in self.single and at + 1 < len(words) and words[at + 1] in self.scales:
             part = Part(at + 1, 1)

@@ -40,7 +40,7 @@ class HouseError(ValueError):
 
 
 def nearest(word: str, known: Iterable[str], lead: str = "did you mean") -> str:
-    """A hint with the nearest known word, or with all of them where there are few.
+    """A hint with the nearest known word, or with the first twelve of them.
 
     >>> nearest("nmae", ["name", "tables"])
     "did you mean 'name'?"
@@ -49,6 +49,5 @@ def nearest(word: str, known: Iterable[str], lead: str = "did you mean") -> str:
     close = get_close_matches(word, options, 1, 0.6)
     if close:
         return f"{lead} '{close[0]}'?"
-    if 0 < len(options) <= 12:
-        return "known: " + ", ".join(options)
-    return ""
+    more = f" and {len(options) - 12} more" if len(options) > 12 else ""
+    return f"known: {', '.join(options[:12])}{more}" if options else ""
