@@ -302,6 +302,8 @@ class Writing(unittest.TestCase):
             house = Path(folder) / "house.toml"
             shutil.copy(HOUSES / "larkspur" / "house.toml", house)
             text = house.read_text()
+            earlier = Path(folder) / "house.toml.bak"
+            earlier.write_text("an earlier backup")
             with self.assertRaises(HouseError):
                 write_house(house, text.replace("[house]", "[hose]"))
             for name in ("replace", "fsync"):
@@ -310,7 +312,7 @@ class Writing(unittest.TestCase):
                     self.assertRaisesRegex(HouseError, "No space left"),
                 ):
                     write_house(house, text + "# more\n")
-                self.assertEqual(house.read_text(), text)
+                self.assertEqual((house.read_text(), earlier.read_text()), (text, "an earlier backup"))
             with mock.patch.object(os, "access", return_value=False), self.assertRaisesRegex(HouseError, "can't be written"):
                 write_house(house, text + "# more\n")
             self.assertEqual(house.read_text(), text)

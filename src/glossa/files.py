@@ -114,18 +114,20 @@ def write_house(path: Path, text: str) -> Path:
     sheets = {n: read_text(path.parent / n, n) for n in _sheet_names(text) if (path.parent / n).is_file()}
     read_house(text, sheets, str(path))
     backup = path.with_name(path.name + ".bak")
-    new = path.with_name(f".{path.name}.new")
+    written = {backup: path.with_name(f".{backup.name}.new"), path: path.with_name(f".{path.name}.new")}
     try:
         if not os.access(path, os.W_OK):
             raise PermissionError(13, "the file can't be written")
-        backup.write_bytes(path.read_bytes())
-        with new.open("w", encoding="utf-8", newline="") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        os.replace(new, path)
+        for part, content in zip(written.values(), (path.read_bytes(), text.encode()), strict=True):
+            with part.open("wb") as file:
+                file.write(content)
+                file.flush()
+                os.fsync(file.fileno())
+        for whole, part in written.items():  # both are on the disk: an earlier backup is not lost to half of a new one
+            os.replace(part, whole)
     except OSError as error:
-        new.unlink(missing_ok=True)
+        for part in written.values():
+            part.unlink(missing_ok=True)
         hint = "nothing was changed"
         raise HouseError([Problem(str(path), 0, "", f"can't be written: {error.strerror or error}", hint)]) from None
     return backup
