@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from copy import copy
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -10,6 +11,7 @@ from msgspec.structs import replace
 from glossa.commands import Action, act, restore
 from glossa.commands.action import names, range_reply
 from glossa.conversation.answers import Answer, Answers
+from glossa.conversation.alternatives import MOST_ALTERNATIVES, Candidate
 from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
 from glossa.conversation.passcode import Keeper, expected
@@ -83,8 +85,7 @@ class Conversation:
         self._followed_until = float("-inf")
         self._follow_ups = FollowUps(self.matcher)
         self._answers = Answers(self.matcher)
-        if mode:
-            self._mode_until = float("inf")
+        self._doubtful = False
 
     # --- time -------------------------------------------------------------------------------------------------------
 
@@ -139,6 +140,72 @@ class Conversation:
         if not self.awake(at):
             return self._event(text, at, Outcome.ASLEEP, reason="asleep")
         return self._understand(text, at, language)
+
+    def hear_best(self, alternatives: Sequence[tuple[str, float]], at: float = 0.0, language: str = "") -> Event:
+        """What comes of one utterance of which a recogniser gives several texts: the best reading over all of them wins.
+
+        Where another text means something else and is nearly as good, or one that the recogniser is surer of was kept from
+        acting by a guard, the house asks back. Of several passcodes only the first counts, so that many texts are no more tries than one.
+
+        Args:
+            alternatives: texts with the recogniser's confidence, 0 to 1, its first choice first; at most ``MOST_ALTERNATIVES`` are looked at.
+            at: the time in seconds.
+            language: as in :meth:`hear`.
+
+        Returns:
+            The event; its ``alternative`` is the number of the text that won, from 1, or 0 where there was only one.
+        """
+        offered = list(dict.fromkeys(alternatives))[:MOST_ALTERNATIVES] or [("", 1.0)]
+        if len(offered) == 1:
+            return self.hear(offered[0][0], at, language)
+        surest = max(c for _, c in offered)
+        heard: list[tuple[Candidate, Conversation]] = []
+        for number, (text, confidence) in enumerate(offered, 1):
+            fork = self._fork()
+            event = fork.hear(text, at, language)
+            heard.append((Candidate(number, event, confidence, surest), fork))
+            if event.reason in ("passcode", "locked") or self._unlocked(event):
+                break
+        best, fork = max(heard, key=lambda h: h[0].rank)
+        last, last_fork = heard[-1]
+        if last.event.reason in ("passcode", "locked"):
+            best, fork = last, last_fork
+        event = best.event
+        if best.doubted([c for c, _ in heard], self.house.matching.margin):
+            fork = self._fork()
+            fork._doubtful = True
+            event = fork.hear(offered[best.number - 1][0], at, language)
+            fork._doubtful = False
+        fork._last = (offered[0][0], fork._now)
+        if self._last is not None and offered[0][0] == self._last[0] and fork._now - self._last[1] < self.house.repeat:
+            event = self._event(offered[0][0], fork._now, Outcome.ASLEEP, reason="repeated")
+            fork = self
+        self.__dict__.update(fork.__dict__)
+        return replace(event, alternative=best.number)
+
+    def _unlocked(self, event: Event) -> bool:
+        return event.outcome == Outcome.ACCEPT and event.intent in self._keepers
+
+    def _fork(self) -> Conversation:
+        """The same conversation, to try a text on without any trace in this one."""
+        fork = copy(self)
+        fork.state, fork._mode_stack = dict(self.state), list(self._mode_stack)
+        fork._keepers = {intent: copy(keeper) for intent, keeper in self._keepers.items()}
+        return fork
+
+    def resume(self, before: Conversation) -> None:
+        """Go on where another conversation was, after the house file changed: what still exists is kept.
+
+        Known states, the mode, the window, and the tries and locks of passcodes stay; a question that was open is dropped.
+        """
+        known = {(d.id, name) for d in self.house.devices.values() for name in d.properties}
+        self.state.update({key: value for key, value in before.state.items() if key in known})
+        self.mode = before.mode if before.mode in self.house.modes else ""
+        self._mode_stack = [m for m in before._mode_stack if m in self.house.modes]
+        self._mode_until = before._mode_until if self.mode else float("inf")
+        self._awake_until, self._now, self._last = before._awake_until, before._now, before._last
+        self._keepers = {i: k for i, k in before._keepers.items() if i in self.house.intents}
+        self.last_devices = tuple(d for d in before.last_devices if d in self.house.devices)
 
     def _understand(self, text: str, at: float, language: str) -> Event:
         tag = language or (self.pending.language if self.pending else self.house.languages[0])
@@ -256,6 +323,8 @@ class Conversation:
     def _do(
         self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None
     ) -> Event:
+        if self._doubtful and intent.confirm != "never":
+            return self._in_doubt(text, at, intent, slots, action, match)
         self.pending = None
         changes = dict(action.changes or {})
         if changes:
@@ -281,6 +350,17 @@ class Conversation:
             else:
                 self._sleep()
         return self._event(text, at, Outcome.ACCEPT, match, slots, action, action.reply, intent=intent.id)
+
+    def _in_doubt(
+        self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None
+    ) -> Event:
+        """Ask back before doing what is clear enough as a text, but not the only text that was offered."""
+        tag = match.language if match else self.house.languages[0]
+        self._listen(at)
+        self.pending = Pending("confirm", intent.id, slots, tag, at + self.house.window, reading=match.best if match else None)
+        question = load_language(tag).text("confirm", what=action.reply or intent.id.replace("_", " "))
+        event = self._event(text, at, Outcome.CONFIRM, match, slots, action, question, intent=intent.id)
+        return replace(event, reason="alternatives", detail="")
 
     def _restore(self, text: str, at: float, tag: str) -> Event:
         """ "back to what it was": the values before the last change."""

@@ -27,6 +27,7 @@ class Event(Struct, frozen=True):
         mode: the mode afterwards, ``""`` for none.
         awake: whether the house listens afterwards.
         match: the match itself, where there was one.
+        alternative: the number of the recogniser's text that this came of, from 1; 0 where it gave only one.
     """
 
     utterance: str
@@ -45,3 +46,4 @@ class Event(Struct, frozen=True):
     mode: str = ""
     awake: bool = True
     match: Match | None = None
+    alternative: int = 0

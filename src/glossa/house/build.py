@@ -101,7 +101,7 @@ class _Builder:
         reader.languages = tuple(base.languages)
         matching = self._matching(reader.section(raw, "matching"), Matching(), ("matching",))
         links = self._links()
-        reader.link_types = {link.id: link.type for link in links.values()}
+        reader.links = links
         rooms_shown = self._rooms()
         kinds, kinds_raw = self._kinds()
         devices = self._devices(kinds_raw)
@@ -210,8 +210,8 @@ class _Builder:
                 )
             if section.room and section.room not in reader.rooms:
                 self.bad((*path, "room"), f"there is no room '{section.room}'", nearest(section.room, reader.rooms))
-            if section.link and section.link not in reader.link_types and section.link != ONLY_LINK:
-                self.bad((*path, "link"), f"there is no link '{section.link}'", nearest(section.link, reader.link_types))
+            if section.link and section.link not in reader.links and section.link != ONLY_LINK:
+                self.bad((*path, "link"), f"there is no link '{section.link}'", nearest(section.link, reader.links))
             names, shown = reader.spoken(section.names, (*path, "names"), section.room)
             own = self.raw["devices"][key].get("properties", {})
             raw = _merge(kinds.get(section.kind, {}).get("properties", {}), own if isinstance(own, dict) else {})

@@ -25,9 +25,12 @@ CHANGE = re.compile(r"\s*([+\-*])\s*(\d+(?:\.\d+)?|\$\w+|\$\{\w+\})\s*")
 """A relative change: a sign, and a number or a slot."""
 
 _LINK_KEYS: Mapping[str, tuple[str, ...]] = {
-    "mqtt": ("host", "port", "username", "password_env", "qos", "retain"),
-    "serial": ("port", "baud", "start", "end", "gap"),
-    "http": ("url",),
+    "mqtt": (
+        *("host", "port", "username", "password_env", "qos", "retain", "version", "tls", "ca_file", "keepalive"),
+        *("availability", "timeout"),
+    ),
+    "serial": ("port", "baud", "start", "end", "gap", "acknowledge", "timeout"),
+    "http": ("url", "timeout", "token_env", "ca_file"),
     "callback": (),
 }
 
@@ -85,6 +88,10 @@ def link(key: str, section: LinkSection, written: Mapping[str, Any], bad: Bad) -
     port = section.port
     if section.type == "mqtt" and port is not None and not (isinstance(port, int) and 0 < port < 65536):
         bad(("links", key, "port"), f"'{port}' is not a port", "write a number from 1 to 65535")
+    if section.type == "http" and section.url and not re.match(r"https?://[^/\s]", section.url):
+        bad(("links", key, "url"), f"'{section.url}' is not a web address", 'write one as in "http://127.0.0.1:8080"')
+    if re.search(r"[+#\0]", section.availability):
+        bad(("links", key, "availability"), "a topic to publish to holds no wildcard", "write the whole topic without + and #")
 
 
 def names(devices: Mapping[str, Device], groups: Mapping[str, Group], bad: Bad) -> None:

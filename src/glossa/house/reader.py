@@ -9,6 +9,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from glossa.house.lines import line_of
+from glossa.house.model import Link
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import Problem, nearest
 from glossa.house.schema import SECTIONS, TABLES, Path, ValuesSection, convert, options_at
@@ -27,7 +28,7 @@ class Reader:
         self.problems: list[Problem] = []
         self.languages: tuple[str, ...] = ("en",)
         self.rooms: dict[str, Spoken] = {}
-        self.link_types: dict[str, str] = {}
+        self.links: Mapping[str, Link] = {}
 
     def bad(self, path: Path, message: str, hint: str = "") -> None:
         """Note a problem at a key path of the house file."""

@@ -81,6 +81,14 @@ class LinkSection(Section):
     gap: NotNegative = 0.0
     url: str = ""
     expires: Positive = 5.0
+    version: Literal["3.1.1", "5"] = "3.1.1"
+    tls: bool = False
+    ca_file: str = ""
+    keepalive: Annotated[int, Meta(ge=5, le=65535)] = 30
+    availability: str = "$house/glossa"
+    acknowledge: str = ""
+    timeout: Positive | None = None
+    token_env: str = ""
 
 
 class StepSection(Section):

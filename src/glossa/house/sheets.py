@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct, field
 
-from glossa.house.model import Wire
+from glossa.house.model import Link, Wire
 from glossa.house.notation import NotationError, parse, slots
 from glossa.house.problems import Problem, nearest
 from glossa.house.schema import StepSection, convert
@@ -36,7 +36,7 @@ class _RowContext(Struct):
     file: str
     line: int
     problems: list[Problem]
-    link_types: dict[str, str]
+    links: Mapping[str, Link]
 
     def bad(self, path: tuple[str | int, ...], message: str, hint: str = "") -> None:
         column = str(path[-1]) if path else ""
@@ -81,7 +81,7 @@ def _row(
     wired = {k: cells[k] for k in (*_WIRE, "link") if cells.get(k)}
     known = found.get(key)
     if known is None:
-        here = _RowContext(file, line, problems, context.link_types)
+        here = _RowContext(file, line, problems, context.links)
         wire = None
         if any(k in wired for k in _WIRE):
             step, errors = convert(wired, StepSection)

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Collection, Mapping
 from typing import Any, Protocol
 
-from glossa.house.model import Wire
+from glossa.house.model import Link, Wire
 from glossa.house.problems import nearest
 from glossa.house.schema import Path, StepSection
 from glossa.house.values import tidy
@@ -30,7 +30,7 @@ _BYTES = re.compile(r"(?:[0-9A-Fa-f]{2}|\$\w+|\$\{\w+\})(?:\s+(?:[0-9A-Fa-f]{2}|
 class Context(Protocol):
     """What reading a wire command needs of the house around it."""
 
-    link_types: dict[str, str]
+    links: Mapping[str, Link]
 
     @property
     def bad(self) -> Callable[..., None]:
@@ -95,16 +95,20 @@ def read_wire(
     if form == "bytes" and not _BYTES.fullmatch((step.bytes or "").strip()):
         context.bad((*path, "bytes"), f"'{step.bytes}' is not hex pairs", 'write them as in "AA 21 $raw"')
         return None
+    if state and form not in ("topic", "text"):
+        context.bad(path, f"a state doesn't arrive as {form}", "write the topic, or the text with $raw in it")
+        return None
     if form == "topic" and not state and re.search(r"[+#\0]", step.topic or ""):
         context.bad((*path, "topic"), "a topic to publish to holds no wildcard", "write the whole topic without + and #")
         return None
+    defaults: Mapping[str, Any] = context.links[link].options if link in context.links else {}
     wire = Wire(
         form=form,
         link=link,
         topic=step.topic or "",
         payload=_text(step.payload),
-        qos=1 if step.qos is None else step.qos,
-        retain=bool(step.retain),
+        qos=defaults.get("qos", 1) if step.qos is None else step.qos,
+        retain=defaults.get("retain", False) if step.retain is None else step.retain,
         text=step.text or "",
         bytes=(step.bytes or "").strip(),
         method=step.method or "",
@@ -128,7 +132,7 @@ def read_wire(
 
 
 def _link(name: str, form: str, path: Path, context: Context) -> str | None:
-    types = context.link_types
+    types = {key: link.type for key, link in context.links.items()}
     if form in ("wait", "set"):
         return name
     if not name:

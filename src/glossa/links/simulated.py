@@ -10,6 +10,7 @@ from glossa.commands import Command
 from glossa.conversation.conversation import initial_state
 from glossa.house.model import House
 from glossa.house.values import Value
+from glossa.links.link import Link
 
 
 class Change(Struct, frozen=True):
@@ -54,3 +55,14 @@ class SimulatedHouse:
     def of(self, device: str) -> Mapping[str, Value]:
         """The state of one device, property -> value."""
         return {name: value for (owner, name), value in self.state.items() if owner == device}
+
+
+class SimulatedLink(Link):
+    """A wire to the simulated house: every command arrives at once."""
+
+    def __init__(self, devices: SimulatedHouse) -> None:
+        self._devices = devices
+
+    def send(self, command: Command, seconds: float) -> None:
+        """Carry it out."""
+        self._devices.take([command])

@@ -1,0 +1,63 @@
+"""Which of several texts that a recogniser gives for one utterance wins."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct
+
+from glossa.conversation.event import Event
+from glossa.matching import Outcome
+
+MOST_ALTERNATIVES = 10
+LESS_SURE = 0.2
+"""What a text costs, in score, that the recogniser gives no chance at all."""
+
+_RANK = {
+    Outcome.ACCEPT: 3, Outcome.WAKE: 3, Outcome.SLEEP: 3, Outcome.CANCEL: 3,
+    Outcome.CONFIRM: 2, Outcome.ASK: 2, Outcome.REJECT: 1, Outcome.ASLEEP: 0,
+}  # fmt: skip
+_NO_GUARD = ("", "score", "margin", "nothing", "filler", "empty", "too long", "asleep", "repeated")
+
+
+class Candidate(Struct, frozen=True):
+    """What came of one of the texts.
+
+    Attributes:
+        number: its place, from 1, in the recogniser's order.
+        event: what would come of it.
+        confidence: the recogniser's, 0 to 1.
+        surest: the highest confidence among the texts.
+    """
+
+    number: int
+    event: Event
+    confidence: float
+    surest: float
+
+    @property
+    def score(self) -> float:
+        """The score of its reading, less what the recogniser's doubt costs; answers and wake words fit wholly."""
+        fits = self.event.score if self.event.match is not None else 1.0
+        return fits - LESS_SURE * (self.surest - self.confidence)
+
+    @property
+    def rank(self) -> tuple[int, float, int]:
+        """What is understood goes before what is not, then the score, then the recogniser's order."""
+        return _RANK[self.event.outcome], self.score, -self.number
+
+    def doubted(self, others: Sequence[Candidate], margin: float) -> bool:
+        """Whether another text is a reason not to act on this one at once."""
+        mine = self.event
+        if mine.outcome != Outcome.ACCEPT:
+            return False
+        for other in others:
+            its = other.event
+            if other is self or (its.intent, its.slots) == (mine.intent, mine.slots) and its.outcome == mine.outcome:
+                continue
+            if _RANK[its.outcome] >= 2 and other.score > self.score - margin:
+                return True
+            surer = other.confidence > self.confidence or (other.confidence == self.confidence and other.number < self.number)
+            if surer and its.outcome == Outcome.REJECT and its.reason not in _NO_GUARD and its.intent == mine.intent:
+                return True
+        return False

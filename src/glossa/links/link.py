@@ -1,0 +1,73 @@
+"""What a link is: one wire, in three calls. Subclass :class:`Link` to reach something new."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from glossa.commands import Command
+
+
+class LinkError(Exception):
+    """A command that did not get through; the text says why, for a person."""
+
+
+class Unreachable(LinkError):
+    """Nothing was sent. The link is down; the command may be tried again within its time."""
+
+
+class Unanswered(LinkError):
+    """It may have arrived, and nobody can tell. It is never sent again, for it might act twice."""
+
+
+class Declined(LinkError):
+    """The other side took it and said no. It is not sent again."""
+
+
+class Inbox(Protocol):
+    """What a link tells the house; both may be called from any thread."""
+
+    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+        """Something came in: a payload with its topic, or a line or frame with the place ``""``.
+
+        ``retained`` says that the broker had kept it, so that nobody knows how old it is.
+        """
+
+    def lost(self, reason: str) -> None:
+        """The connection broke; the link will be closed and opened again."""
+
+
+class Link:
+    """One wire.
+
+    All three calls come from one thread, ``open`` first and again after every loss, and may take their time there:
+    other links are not held up.
+
+    Attributes:
+        gap: least seconds between two commands, 0 or more.
+    """
+
+    gap: float = 0.0
+
+    def open(self, inbox: Inbox) -> None:
+        """Connect, and from then on tell the inbox what comes in.
+
+        Raises:
+            Unreachable: where there is no connection; it is tried again, less and less often.
+        """
+
+    def send(self, command: Command, seconds: float) -> None:
+        """Send one command and come back when it has arrived, as far as the wire can tell.
+
+        Args:
+            command: what to send, of a form that the link takes.
+            seconds: how long it may take, more than 0; after that it is too old to be sent at all.
+
+        Raises:
+            Unreachable: nothing was sent.
+            Unanswered: it was sent, and not confirmed in time.
+            Declined: it was refused.
+        """
+        raise NotImplementedError
+
+    def close(self) -> None:
+        """Let the wire go; called after every loss and at the end, also when it was never open."""

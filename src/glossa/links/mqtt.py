@@ -1,0 +1,251 @@
+"""Commands as MQTT messages, and the states that come back (MQTT 3.1.1 and 5, OASIS standards)."""
+
+from __future__ import annotations
+
+import contextlib
+import math
+import os
+import secrets
+import socket
+import ssl
+import struct
+import threading
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from paho.mqtt.client import Client, MQTTMessage, MQTTv5, MQTTv311
+from paho.mqtt.enums import CallbackAPIVersion, MQTTErrorCode
+from paho.mqtt.packettypes import PacketTypes
+from paho.mqtt.properties import Properties
+
+from glossa.commands import Command
+from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable
+
+CONNECT_TIMEOUT = 5.0
+
+
+class MqttLink(Link):
+    """A broker.
+
+    Every connection is a new client with a clean session, so that nothing which was handed over before a loss can come out
+    of a queue afterwards: a message that the broker has not confirmed is reported, and never repeated.
+
+    Args:
+        options: those of the house file: ``host``, ``port``, ``username``, ``password_env``, ``version``, ``tls``, ``ca_file``,
+            ``keepalive`` in seconds, ``availability``.
+        house: the house's id, for ``$house`` and the client id.
+        topics: what to subscribe to; wildcards may be used.
+        environment: where the password is found.
+        announce: publish "online" at the availability topic, retained, and have the broker publish "offline" when the connection
+            is lost (the last will).
+    """
+
+    def __init__(
+        self,
+        options: Mapping[str, Any],
+        house: str,
+        topics: Iterable[str] = (),
+        environment: Mapping[str, str] = os.environ,
+        *,
+        announce: bool = False,
+    ) -> None:
+        self._options = options
+        self._house = house
+        self._topics = tuple(dict.fromkeys(topics))
+        self._environment = environment
+        self._five = options.get("version") == "5"
+        self._status = str(options.get("availability") or "").replace("$house", house) if announce else ""
+        self._session: _Session | None = None
+
+    def open(self, inbox: Inbox) -> None:
+        """Connect, say that the house is there, and subscribe."""
+        session = _Session(self._client(), inbox)
+        try:
+            session.connect(str(self._options.get("host") or "127.0.0.1"), self._port(), int(self._options.get("keepalive") or 30))
+            session.subscribe(self._topics)
+            if self._status:
+                session.publish(self._status, b"online", 1, True, None, CONNECT_TIMEOUT)
+        except (Unanswered, Declined) as error:
+            session.end()
+            raise Unreachable(str(error)) from error
+        except Unreachable:
+            session.end()
+            raise
+        self._session = session
+
+    def send(self, command: Command, seconds: float) -> None:
+        """Publish; with quality of service 1 or 2 the broker has confirmed it when this comes back."""
+        self.publish(command.topic, command.payload.encode(), command.qos, command.retain, seconds)
+
+    def publish(self, topic: str, payload: bytes, qos: int, retain: bool, seconds: float) -> None:
+        """Publish bytes; raises as :meth:`send` does.
+
+        With MQTT 5 a message that is not retained expires (section 3.3.2.3.3) when a broker would keep it longer than ``seconds``.
+        """
+        session = self._session
+        if session is None:
+            raise Unreachable("not connected")
+        properties = None
+        if self._five and not retain:
+            properties = Properties(PacketTypes.PUBLISH)  # type: ignore[no-untyped-call]
+            properties.MessageExpiryInterval = max(1, math.ceil(seconds))
+        try:
+            session.publish(topic, payload, qos, retain, properties, seconds)
+        except Unanswered:
+            session.end(abort=True)  # what is still on its way in our own buffers must not arrive late
+            session.inbox.lost("the broker does not answer")
+            raise
+
+    def close(self) -> None:
+        """Say goodbye and disconnect."""
+        session, self._session = self._session, None
+        if session is None:
+            return
+        if self._status:
+            with contextlib.suppress(Unreachable, Unanswered, Declined):
+                session.publish(self._status, b"offline", 1, True, None, 1.0)
+        session.end()
+
+    def _port(self) -> int:
+        return int(self._options.get("port") or (8883 if self._tls else 1883))
+
+    @property
+    def _tls(self) -> bool:
+        return bool(self._options.get("tls") or self._options.get("ca_file"))
+
+    def _client(self) -> Client:
+        own: dict[str, Any] = {} if self._five else {"clean_session": True}
+        client = Client(
+            CallbackAPIVersion.VERSION2,
+            client_id=f"glossa-{self._house[:8]}-{secrets.token_hex(4)}",
+            protocol=MQTTv5 if self._five else MQTTv311,
+            reconnect_on_failure=False,
+            **own,
+        )
+        client.connect_timeout = CONNECT_TIMEOUT
+        name = str(self._options.get("username") or "")
+        variable = str(self._options.get("password_env") or "")
+        if variable and variable not in self._environment:
+            raise Unreachable(f"the environment variable {variable} is not set")
+        if name:
+            client.username_pw_set(name, self._environment.get(variable) if variable else None)
+        if self._tls:
+            try:
+                client.tls_set_context(ssl.create_default_context(cafile=str(self._options.get("ca_file") or "") or None))
+            except OSError as error:
+                raise Unreachable(f"{self._options.get('ca_file')}: {error.strerror or error}") from error
+        if self._status:
+            client.will_set(self._status, b"offline", qos=1, retain=True)
+        return client
+
+
+class _Session:
+    """One connection of one client."""
+
+    def __init__(self, client: Client, inbox: Inbox) -> None:
+        self.client, self.inbox = client, inbox
+        self._changed = threading.Condition()
+        self._refused: str | None = None
+        self._up = False
+        self._over = ""
+        self._ended = False
+        self._published: dict[int, str] = {}
+        self._subscribed: dict[int, str] = {}
+        client.on_connect = self._on_connect
+        client.on_disconnect = self._on_disconnect
+        client.on_message = self._on_message
+        client.on_publish = self._on_publish
+        client.on_subscribe = self._on_subscribe
+
+    def connect(self, host: str, port: int, keepalive: int) -> None:
+        try:
+            self.client.connect(host, port, keepalive)
+        except (OSError, ValueError) as error:
+            raise Unreachable(getattr(error, "strerror", None) or str(error)) from error
+        self.client.loop_start()
+        with self._changed:
+            self._changed.wait_for(lambda: self._up or self._over or self._refused is not None, CONNECT_TIMEOUT)
+            if not self._up:
+                raise Unreachable(self._refused or self._over or "the broker does not answer")
+
+    def subscribe(self, topics: tuple[str, ...]) -> None:
+        for start in range(0, len(topics), 100):
+            code, number = self.client.subscribe([(topic, 1) for topic in topics[start : start + 100]])
+            if code != MQTTErrorCode.MQTT_ERR_SUCCESS or number is None:
+                raise Unreachable("the broker takes no subscriptions")
+            with self._changed:
+                self._changed.wait_for(lambda n=number: n in self._subscribed or self._over, CONNECT_TIMEOUT)  # type: ignore[misc]
+                refused = self._subscribed.pop(number, self._over or "the broker does not answer")
+            if refused:
+                raise Unreachable(refused)
+
+    def publish(
+        self, topic: str, payload: bytes, qos: int, retain: bool, properties: Properties | None, seconds: float
+    ) -> None:
+        with self._changed:
+            if self._over or not self._up:
+                raise Unreachable(self._over or "not connected")
+        try:
+            info = self.client.publish(topic, payload, qos, retain, properties)
+        except ValueError as error:
+            raise Declined(str(error)) from error
+        if info.rc != MQTTErrorCode.MQTT_ERR_SUCCESS:
+            # The client keeps it in a queue of its own, which goes away with this session.
+            self.end(abort=True)
+            raise Unreachable("not connected")
+        with self._changed:
+            done = self._changed.wait_for(lambda: info.mid in self._published or self._over, seconds)
+            answer = self._published.pop(info.mid, None)
+        if answer is None:
+            raise Unanswered(self._over if done else f"the broker has not confirmed it within {seconds:.3g} s")
+        if answer:
+            raise Declined(answer)
+
+    def end(self, *, abort: bool = False) -> None:
+        self._ended = True
+        raw = self.client.socket()
+        if abort and isinstance(raw, socket.socket):
+            with contextlib.suppress(OSError):
+                raw.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
+                raw.shutdown(socket.SHUT_RDWR)
+        with contextlib.suppress(Exception):
+            self.client.disconnect()
+        with contextlib.suppress(Exception):
+            self.client.loop_stop()
+        with contextlib.suppress(Exception):
+            if raw is not None:
+                raw.close()
+
+    def _on_connect(self, client: Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
+        with self._changed:
+            if reason.is_failure:
+                self._refused = f"the broker says: {reason}"
+            else:
+                self._up = True
+            self._changed.notify_all()
+
+    def _on_disconnect(self, client: Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
+        with self._changed:
+            told = self._up and not self._ended and not self._over
+            self._over = self._over or (f"the connection broke: {reason}" if str(reason) != "Success" else "the connection was closed")
+            self._changed.notify_all()
+        if told:
+            self.inbox.lost(self._over)
+
+    def _on_message(self, client: Client, data: Any, message: MQTTMessage) -> None:
+        self.inbox.arrived(message.topic, bytes(message.payload), bool(message.retain))
+
+    def _on_publish(self, client: Client, data: Any, mid: int, reason: Any, properties: Any) -> None:
+        with self._changed:
+            failed = getattr(reason, "is_failure", False)
+            self._published[mid] = f"the broker says: {reason}" if failed else ""
+            while len(self._published) > 1000:
+                self._published.pop(next(iter(self._published)))
+            self._changed.notify_all()
+
+    def _on_subscribe(self, client: Client, data: Any, mid: int, reasons: Any, properties: Any) -> None:
+        with self._changed:
+            refused = [str(r) for r in reasons if r.is_failure]
+            self._subscribed[mid] = f"the broker refuses to subscribe: {refused[0]}" if refused else ""
+            self._changed.notify_all()
+
