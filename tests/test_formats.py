@@ -373,9 +373,7 @@ class Rules(unittest.TestCase):
         self.assertEqual((state["galley_lamp", "power"], state["bilge_pump", "run"]), ("off", 1))
 
     def test_the_json_object(self) -> None:
-        from glossa.cli.plain import event_json
-
-        found = event_json(glossa.Conversation(MARSH, MATCHER, awake=True).hear("set galley lamp to forty"))
+        found = glossa.Conversation(MARSH, MATCHER, awake=True).hear("set galley lamp to forty").plain()
         self.assertEqual(json.loads(json.dumps(found)), found)
         self.assertEqual(found["slots"], {"device": ["galley_lamp"], "level": 40})
         self.assertTrue(all(set(a) == {"intent", "slots", "score"} for a in found["alternatives"]))

@@ -72,9 +72,7 @@ def lines() -> Iterator[str]:
 
 def _print(event: Event, house: House, as_json: bool, why: bool) -> None:
     if as_json:
-        from glossa.cli.plain import event_json
-
-        found = event_json(event)
+        found = event.plain()
         if why and event.match is not None:
             found["why"] = event.match.explain()
         click.echo(json.dumps(found, ensure_ascii=False))

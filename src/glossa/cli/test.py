@@ -253,8 +253,6 @@ def report(home: House, rows: Sequence[Row], matcher: Matcher) -> int:
 
 
 def _as_json(result: Result) -> dict[str, object]:
-    from glossa.cli.plain import event_json
-
     row = {
         "table": result.row.table,
         "line": result.row.line,
@@ -262,7 +260,7 @@ def _as_json(result: Result) -> dict[str, object]:
         "right": result.right,
         "wrong": list(result.wrong),
     }
-    return row | (event_json(result.event) if result.event else {"utterance": result.row.utterance})
+    return row | (result.event.plain() if result.event else {"utterance": result.row.utterance})
 
 
 def _print(results: Sequence[Result], taken: float, only_failed: bool) -> None:

@@ -53,7 +53,7 @@ class Candidate(Struct, frozen=True):
             return False
         for other in others:
             its = other.event
-            if other is self or (its.intent, its.slots) == (mine.intent, mine.slots) and its.outcome == mine.outcome:
+            if other is self or ((its.intent, its.slots) == (mine.intent, mine.slots) and its.outcome == mine.outcome):
                 continue
             if _RANK[its.outcome] >= 2 and other.score > self.score - margin:
                 return True

@@ -10,8 +10,8 @@ from msgspec.structs import replace
 
 from glossa.commands import Action, act, restore
 from glossa.commands.action import names, range_reply
-from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.alternatives import MOST_ALTERNATIVES, Candidate
+from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
 from glossa.conversation.passcode import Keeper, expected

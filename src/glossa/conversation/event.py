@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from msgspec import Struct, field
 
@@ -47,3 +48,23 @@ class Event(Struct, frozen=True):
     awake: bool = True
     match: Match | None = None
     alternative: int = 0
+
+    def plain(self) -> dict[str, Any]:
+        """The event as plain data, ready for JSON."""
+        rest = self.match.readings[1:] if self.match else ()
+        return {
+            "utterance": self.utterance,
+            "outcome": str(self.outcome),
+            "intent": self.intent,
+            "slots": _plain(self.slots),
+            "score": round(self.score, 4),
+            "margin": round(self.margin, 4),
+            "language": self.language,
+            "commands": [str(c) for c in self.commands],
+            "reply": self.reply,
+            "alternatives": [{"intent": r.intent, "slots": _plain(r.slots), "score": round(r.score, 4)} for r in rest],
+        }
+
+
+def _plain(slots: Mapping[str, SlotValue]) -> dict[str, Any]:
+    return {k: list(v) if isinstance(v, tuple) else v for k, v in slots.items() if k != "pin"}

@@ -61,7 +61,9 @@ class MqttLink(Link):
         """Connect, say that the house is there, and subscribe."""
         session = _Session(self._client(), inbox)
         try:
-            session.connect(str(self._options.get("host") or "127.0.0.1"), self._port(), int(self._options.get("keepalive") or 30))
+            session.connect(
+                str(self._options.get("host") or "127.0.0.1"), self._port(), int(self._options.get("keepalive") or 30)
+            )
             session.subscribe(self._topics)
             if self._status:
                 session.publish(self._status, b"online", 1, True, None, CONNECT_TIMEOUT)
@@ -179,9 +181,7 @@ class _Session:
             if refused:
                 raise Unreachable(refused)
 
-    def publish(
-        self, topic: str, payload: bytes, qos: int, retain: bool, properties: Properties | None, seconds: float
-    ) -> None:
+    def publish(self, topic: str, payload: bytes, qos: int, retain: bool, properties: Properties | None, seconds: float) -> None:
         with self._changed:
             if self._over or not self._up:
                 raise Unreachable(self._over or "not connected")
@@ -227,7 +227,9 @@ class _Session:
     def _on_disconnect(self, client: Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
         with self._changed:
             told = self._up and not self._ended and not self._over
-            self._over = self._over or (f"the connection broke: {reason}" if str(reason) != "Success" else "the connection was closed")
+            self._over = self._over or (
+                f"the connection broke: {reason}" if str(reason) != "Success" else "the connection was closed"
+            )
             self._changed.notify_all()
         if told:
             self.inbox.lost(self._over)
@@ -248,4 +250,3 @@ class _Session:
             refused = [str(r) for r in reasons if r.is_failure]
             self._subscribed[mid] = f"the broker refuses to subscribe: {refused[0]}" if refused else ""
             self._changed.notify_all()
-

@@ -1,0 +1,382 @@
+"""The house at work: heard lines into orders, results and reports into states, and a record of all of it.
+
+Everything here happens in one thread and on clocks that are handed in.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from glossa.commands import Command
+from glossa.commands.action import names
+from glossa.commands.states import States
+from glossa.conversation import Conversation, Event
+from glossa.conversation.conversation import initial_state
+from glossa.hearing.language import load_language
+from glossa.house.model import House
+from glossa.house.values import Value
+from glossa.live.heard import Heard
+from glossa.live.outbox import Order, Result
+from glossa.live.records import Record
+from glossa.live.secrecy import Secrecy
+from glossa.live.sequence import Sequence
+from glossa.live.throttle import Throttle
+from glossa.matching import Matcher, Outcome
+from glossa.matching.meaning import targets
+
+MAX_AGE = 5.0
+MOST_SHOWN = 500
+MOST_SEQUENCES = 1000
+REMEMBERED = 2000
+"""How many utterances' matches are kept, for households say the same things."""
+
+
+class Engine:
+    """A house that listens and acts.
+
+    Args:
+        house: the house.
+        post: takes the orders for a link.
+        emit: takes the records.
+        clock: seconds on a clock that never goes back.
+        wall: seconds since 1970 (UTC), which may jump; only shown, and compared with the times that a recogniser gives.
+        environment: where passcodes are found; without its variable an intent refuses.
+        matcher: of the same house, to share what it has compiled.
+        say: takes what the house says, with its language.
+        awake: listen without the wake word.
+        max_age: seconds after which something heard is too old to be acted on.
+        least_confidence: what a recogniser is less sure of, 0 to 1, is not acted on.
+        error_reply: what the house says when the recogniser reports an error; ``""`` for nothing.
+    """
+
+    def __init__(
+        self,
+        house: House,
+        *,
+        post: Callable[[str, Order], None],
+        emit: Callable[[Record], None],
+        clock: Callable[[], float],
+        wall: Callable[[], float],
+        environment: Mapping[str, str],
+        matcher: Matcher | None = None,
+        say: Callable[[str, str], None] = lambda text, language: None,
+        awake: bool = False,
+        max_age: float = MAX_AGE,
+        least_confidence: float = 0.0,
+        error_reply: str = "",
+    ) -> None:
+        self._post, self._emit_to, self._clock, self._wall, self._say_to = post, emit, clock, wall, say
+        self._environment, self._awake = environment, awake
+        self._max_age, self._least_confidence, self._error_reply = max_age, least_confidence, error_reply
+        self._throttle = Throttle()
+        self._number = 0
+        self._up: dict[str, bool] = {}
+        self._sequences: dict[int, Sequence] = {}
+        self._timers: list[tuple[float, int]] = []
+        self.started = clock()
+        self.last_heard: float | None = None
+        self.last_sent: float | None = None
+        self.counts = {"heard": 0, "accepted": 0, "sent": 0, "failed": 0}
+        self._use(house, matcher or Matcher(house, remember=REMEMBERED))
+
+    def _use(self, house: House, matcher: Matcher) -> None:
+        self.house = house
+        self._states = States(house)
+        self._secrecy = Secrecy(matcher, self._environment)
+        self.conversation = Conversation(
+            house, matcher, state=_known_at_first(house), secrets=self._environment, awake=self._awake
+        )
+
+    @property
+    def topics(self) -> Mapping[str, tuple[str, ...]]:
+        """Where the devices of each link report."""
+        return self._states.topics
+
+    # --- heard ------------------------------------------------------------------------------------------------------
+
+    def hear(self, heard: Heard, received: float | None = None, source: str = "") -> Record | None:
+        """What comes of something heard; the record of it, or None where it was nothing or kept back.
+
+        Args:
+            heard: what the recogniser sent.
+            received: when, on the clock; now by default.
+            source: where it came from, for the record.
+        """
+        now = self._clock()
+        received = now if received is None else received
+        if heard.error or heard.problem:
+            kind, why = ("error", heard.error) if heard.error else ("ignored", heard.problem)
+            made = self._now_and_then(
+                kind, f"{source} {why[:40]}", {"why": why, "text": self._shown(heard.text), "source": source}
+            )
+            if made is not None and heard.error and self._error_reply:
+                self._say(0, self._error_reply, self.house.languages[0])
+            return made
+        if not heard.final or (not heard.text and len(heard.alternatives) < 2):
+            return None
+        age = max(0.0, now - received) + max(0.0, self._wall() - heard.time if heard.time is not None else 0.0)
+        self.last_heard = now
+        self.counts["heard"] += 1
+        text = self._shown(heard.text)
+        if age > self._max_age:
+            data = {"why": "late", "text": text, "age": round(age, 1), "source": source}
+            return self._now_and_then("ignored", f"{source} late", data)
+        if heard.confidence is not None and heard.confidence < self._least_confidence:
+            return self._emit("ignored", 0, {"why": "unsure", "text": text, "confidence": heard.confidence, "source": source})
+        self._number += 1
+        talk = self.conversation
+        before, asked = dict(talk.state), talk.pending is not None and talk.pending.kind == "pin"
+        event = talk.hear_best(heard.alternatives, received, self._language(heard.language))
+        sequence = self._sequence(event, before, received - (age - (now - received)))
+        held = sequence is not None and any(not self._up.get(link, False) for link in sequence.links)
+        data = self._data(event, before, asked)
+        data |= {"confidence": heard.confidence, "source": source} if heard.confidence is not None else {"source": source}
+        if held and sequence is not None:
+            data["reply"], sequence.reply = "", event.reply  # until it is clear whether it can be reached
+        elif event.reply:
+            self._say_to(event.reply, event.language or self.house.languages[0])
+        record = self._emit("heard", self._number, data)
+        if sequence is not None:
+            self.counts["accepted"] += 1
+            self._sequences[sequence.number] = sequence
+            self._advance(sequence)
+        return record
+
+    def _language(self, tag: str) -> str:
+        """The language of the house that a tag means, ``""`` where it has none such: all compete then."""
+        if len(self.house.languages) < 2 or not tag:
+            return ""
+        known = {t.lower(): t for t in self.house.languages}
+        base = {t.lower().split("-")[0]: t for t in reversed(self.house.languages)}
+        return known.get(tag.lower()) or base.get(tag.lower().split("-")[0], "")
+
+    def _data(self, event: Event, before: Mapping[tuple[str, str], Value], asked: bool) -> dict[str, Any]:
+        data = event.plain()
+        hide = self._secrecy.text
+        data["utterance"] = self._secrecy.utterance(event, asked)[:MOST_SHOWN]
+        data["slots"] = {k: hide(v) if isinstance(v, str) else v for k, v in data["slots"].items()}
+        data["commands"] = [hide(c) for c in data["commands"]]
+        data["reply"] = hide(data["reply"])
+        for other in data["alternatives"]:
+            other["slots"] = {k: hide(v) if isinstance(v, str) else v for k, v in other["slots"].items()}
+        data |= {"reason": event.reason, "detail": hide(event.detail), "mode": event.mode, "awake": event.awake}
+        if event.alternative:
+            data["alternative"] = event.alternative
+        intent = self.house.intents.get(event.intent or "")
+        if intent is not None and (intent.change or intent.read):
+            # What the answer depended on, so that it can be played again.
+            keys = [(d, p) for d in targets(self.house, intent, event.slots) for p in intent.properties]
+            data["before"] = {f"{d}.{p}": before.get((d, p)) for d, p in keys}
+        return data
+
+    def _shown(self, text: str) -> str:
+        return self._secrecy.text(text[:MOST_SHOWN])
+
+    # --- delivery ---------------------------------------------------------------------------------------------------
+
+    def _sequence(self, event: Event, before: Mapping[tuple[str, str], Value], since: float) -> Sequence | None:
+        if event.outcome != Outcome.ACCEPT or not event.commands:
+            return None
+        language = event.language or self.house.languages[0]
+        changed = {key: before.get(key) for key in event.changes}
+        return Sequence(self._number, event.commands, since=since, language=language, before=changed)
+
+    def _advance(self, sequence: Sequence) -> None:
+        """Post the next commands, or wait, or end."""
+        wait = sequence.next_wait()
+        if wait is not None:
+            heapq.heappush(self._timers, (self._clock() + wait, sequence.number))
+            return
+        if len(self._sequences) > MOST_SEQUENCES:
+            self._drop(sequence, "too much is under way")
+            return
+        group = sequence.next_group()
+        if not group:
+            self._sequences.pop(sequence.number, None)
+            return
+        since = sequence.since if sequence.first else self._clock()
+        for part, command in group:
+            expires = (
+                float(str(self.house.links[command.link].options.get("expires", 5.0)))
+                if command.link in self.house.links
+                else 5.0
+            )
+            self._post(command.link, Order(sequence.number, part, command, since + expires))
+
+    def result(self, result: Result) -> None:
+        """Take what became of an order."""
+        order = result.order
+        sent = result.how == "sent"
+        self.counts["sent" if sent else "failed"] += 1
+        sequence = self._sequences.get(order.number)
+        data: dict[str, Any] = {"link": order.command.link, "command": self._secrecy.text(str(order.command)), "how": result.how}
+        if result.reason:
+            data["reason"] = result.reason
+        if sequence is not None:
+            data["seconds"] = round(result.at - sequence.since, 4)
+        if sent:
+            self.last_sent = result.at
+            self._emit("sent", order.number, data)
+        else:
+            self._emit("failed", order.number, data)
+            self._unlearn(order.command, sequence, certain=result.how != "unconfirmed")
+        if sequence is None:
+            return
+        sequence.take(result)
+        if result.how in ("sent", "unconfirmed"):
+            self._supersede(sequence, order)
+        if sequence.waits_for_results:
+            return
+        self._tell(sequence)
+        if sequence.nothing_sent and sequence.left:
+            self._drop(sequence, "the step before it failed")
+        else:
+            self._advance(sequence)
+
+    def _unlearn(self, command: Command, sequence: Sequence | None, *, certain: bool) -> None:
+        """A state that a lost command was to set is what it was before; where the command may have arrived, it is unknown."""
+        state = self.conversation.state
+        for device, name, value in command.effects:
+            if state.get((device, name)) != value:
+                continue
+            before = sequence.before.get((device, name)) if sequence and certain else None
+            if before is None:
+                state.pop((device, name), None)
+            else:
+                state[device, name] = before
+
+    def _supersede(self, newer: Sequence, order: Order) -> None:
+        """What is left of an earlier command to the same property is not sent any more: its time was for another run."""
+        for older in list(self._sequences.values()):
+            if older.number < newer.number and not older.waits_for_results:
+                gone = older.without({(d, n) for c in newer.commands for d, n, _ in c.effects})
+                for _part, command in gone:
+                    self._emit("failed", older.number, {
+                        "link": command.link, "command": self._secrecy.text(str(command)), "how": "replaced",
+                        "reason": f"by number {newer.number}",
+                    })  # fmt: skip
+                if gone and not older.left:
+                    self._sequences.pop(older.number, None)
+
+    def _tell(self, sequence: Sequence) -> None:
+        """Say the held reply, or what could not be reached; once for an utterance."""
+        failed, how = sequence.failures()
+        if failed and not sequence.told:
+            sequence.told = True
+            text = load_language(sequence.language).text(
+                {"unconfirmed": "unanswered", "declined": "declined"}.get(how, "unreachable"),
+                device=self._things(sequence, failed),
+            )
+            self._say(sequence.number, text, sequence.language)
+        elif sequence.reply and not failed:
+            self._say(sequence.number, sequence.reply, sequence.language)
+        sequence.reply = ""
+
+    def _things(self, sequence: Sequence, failed: list[Result]) -> str:
+        """What was to be reached: devices by name, else links."""
+        found = {d for r in failed for d, _, _ in r.order.command.effects}
+        links = {r.order.command.link for r in failed}
+        found = found or {d for d, _ in sequence.before if self._link_of(d) in links}
+        ids = [d for d in self.house.devices if d in found]
+        return names(self.house, ids, load_language(sequence.language)) or ", ".join(sorted(links))
+
+    def _link_of(self, device: str) -> str:
+        known = self.house.devices.get(device)
+        return known.link or next(iter(self.house.links)) if known else ""
+
+    def _drop(self, sequence: Sequence, reason: str) -> None:
+        for _part, command in sequence.rest():
+            data = {"link": command.link, "command": self._secrecy.text(str(command)), "how": "dropped", "reason": reason}
+            self._emit("failed", sequence.number, data)
+            self.counts["failed"] += 1
+            self._unlearn(command, sequence, certain=True)
+        self._sequences.pop(sequence.number, None)
+
+    # --- time -------------------------------------------------------------------------------------------------------
+
+    def due(self) -> float:
+        """When :meth:`tick` has something to do, infinity for never."""
+        return self._timers[0][0] if self._timers else float("inf")
+
+    def tick(self) -> None:
+        """Go on with what waited."""
+        while self._timers and self._timers[0][0] <= self._clock():
+            sequence = self._sequences.get(heapq.heappop(self._timers)[1])
+            if sequence is not None:
+                self._advance(sequence)
+
+    @property
+    def busy(self) -> int:
+        """How many utterances' commands are still under way."""
+        return len(self._sequences)
+
+    def stop(self, reason: str) -> None:
+        """Report everything that was still to be sent."""
+        for sequence in list(self._sequences.values()):
+            self._drop(sequence, reason)
+        self._timers.clear()
+
+    # --- links ------------------------------------------------------------------------------------------------------
+
+    def arrived(self, link: str, place: str, data: bytes) -> None:
+        """Take what came in over a link: the states in it."""
+        reports, expected = self._states.read(link, place, data)
+        for report in reports:
+            key = (report.device, report.property)
+            if self.conversation.state.get(key) != report.value:
+                self.conversation.state[key] = report.value
+                self._emit("state", 0, {"device": report.device, "property": report.property, "value": report.value})
+        if expected and not reports:
+            shown = data[:60].decode("utf-8", errors="replace")
+            self._now_and_then("trouble", f"{link} {place}", {"why": f"{link} {place} reports '{shown}', which is no value"})
+
+    def link(self, name: str, up: bool, reason: str) -> None:
+        """Take that a link came up or went down."""
+        self._up[name] = up
+        self._emit("link", 0, {"link": name, "state": "up" if up else "down", **({"reason": reason} if reason else {})})
+
+    # --- the house file ---------------------------------------------------------------------------------------------
+
+    def reload(self, house: House, matcher: Matcher) -> None:
+        """Go on with a changed house: states, mode and window stay."""
+        before = self.conversation
+        self._use(house, matcher)
+        self.conversation.resume(before)
+        self._up = {name: up for name, up in self._up.items() if name in house.links}
+        self._emit("house", 0, {"state": "loaded", "name": house.name})
+
+    def keep(self, problems: list[str]) -> None:
+        """Note that a changed house file is wrong, and the house as it was goes on."""
+        self._emit("house", 0, {"state": "kept", "problems": problems})
+
+    # --- records ----------------------------------------------------------------------------------------------------
+
+    def note(self, kind: str, data: Mapping[str, Any]) -> None:
+        """Record something that happened elsewhere."""
+        self._emit(kind, 0, data)
+
+    def trouble(self, why: str) -> None:
+        """Record something that went wrong elsewhere; the same thing at most once a minute."""
+        self._now_and_then("trouble", why, {"why": why})
+
+    def _say(self, number: int, text: str, language: str) -> None:
+        self._say_to(text, language)
+        self._emit("said", number, {"reply": self._secrecy.text(text)})
+
+    def _now_and_then(self, kind: str, key: str, data: Mapping[str, Any]) -> Record | None:
+        count = self._throttle.count(f"{kind} {key}", self._clock())
+        return self._emit(kind, 0, {**data, **({"count": count} if count > 1 else {})}) if count else None
+
+    def _emit(self, kind: str, number: int, data: Mapping[str, Any]) -> Record:
+        record = Record(kind, self._wall(), number, data)
+        self._emit_to(record)
+        return record
+
+
+def _known_at_first(house: House) -> dict[tuple[str, str], Value]:
+    """What is known before anything was reported: only the simulated devices."""
+    only = next(iter(house.links))
+    simulated = {d.id for d in house.devices.values() if house.links[d.link or only].type == "simulated"}
+    return {key: value for key, value in initial_state(house).items() if key[0] in simulated}
