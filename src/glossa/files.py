@@ -103,6 +103,29 @@ def _sheet_names(text: str) -> list[str]:
     return [n for n in names if isinstance(n, str)] if isinstance(names, list) else []
 
 
+def house_files(path: Path) -> tuple[Path, ...]:
+    """A house file and the phrase tables that it names, whether they are there or not."""
+    try:
+        text = read_text(path)
+    except HouseError:
+        return (path,)
+    return (path, *(path.parent / name for name in _sheet_names(text)))
+
+
+def log_path(place: str | os.PathLike[str]) -> Path:
+    """Where the log of a house lies if nobody says otherwise: beside its file, a sample's in the user's own folder for state.
+
+    >>> log_path("marigold").name
+    'marigold.db'
+    """
+    path = find_house(place)
+    if path.parent.parent == Path(str(resources.files("glossa") / "samples")):
+        import platformdirs
+
+        return platformdirs.user_state_path("glossa", appauthor=False) / f"{path.parent.name}.db"
+    return path.with_suffix(".db")
+
+
 def write_house(path: Path, text: str) -> Path:
     """Replace a house file, all at once or not at all, and keep what it was.
 

@@ -25,6 +25,12 @@ COMMANDS = {
     "learn": "Turn the misses in a log into rows and words.",
     "wake": "Rate wake words before anyone gets used to them.",
     "numbers": "Show how spoken numbers are read.",
+    "listen": "Go live: take in what is heard, send commands, for months.",
+    "send": "Send one command by hand, to try a wire.",
+    "watch": "See what arrives on every wire, raw and as states.",
+    "log": "Show, filter and export what a live house did.",
+    "replay": "Play a log again offline, against today's house.",
+    "household": "Play the devices of a house on real wires, faults included.",
     "demo": "Play an evening aboard the sample house.",
 }
 

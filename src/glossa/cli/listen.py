@@ -1,0 +1,159 @@
+"""``glossa listen``."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from glossa.cli.main import house_argument
+from glossa.files import load_house, log_path
+from glossa.live.records import Record
+
+
+@click.command()
+@house_argument()
+@click.option(
+    "--from", "sources", multiple=True, metavar="PLACE", help="Where text comes from; may be given again.  [default: stdin]"
+)
+@click.option(
+    "--reply", "replies", multiple=True, metavar="PLACE", help="Where answers go besides this output: mqtt:... or run:..."
+)
+@click.option("--health", metavar="PLACE", help="Where the health line is: http:... (GET) or mqtt:... (every 30 s, retained).")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object an event.")
+@click.option("--log", type=click.Path(path_type=Path, dir_okay=False), help="The log file.  [default: beside the house file]")
+@click.option("--no-log", is_flag=True, help="Keep no log.")
+@click.option(
+    "--log-size", type=click.FloatRange(0.25), default=50.0, show_default=True, help="Megabytes; the oldest records go first."
+)
+@click.option("--no-talk", is_flag=True, help="Don't log what was not addressed to the house.")
+@click.option("--awake", is_flag=True, help="Listen without the wake word.")
+@click.option("--dry-run", is_flag=True, help="Send nothing: every command counts as sent.")
+@click.option(
+    "--max-age", type=click.FloatRange(0.1), default=5.0, show_default=True, help="Seconds after which what was heard is too old."
+)
+@click.option(
+    "--least-confidence", type=click.FloatRange(0, 1), default=0.0, help="Don't act on what the recogniser is less sure of."
+)
+@click.option("--error-reply", default="", metavar="TEXT", help="What to answer when the recogniser reports an error.")
+@click.option("--token-env", default="", metavar="NAME", help="Variable with the bearer token that a POST must have.")
+@click.option(
+    "--grace", type=click.FloatRange(0), default=10.0, show_default=True, help="Seconds for what is under way, when stopped."
+)
+def listen(
+    house: str,
+    sources: tuple[str, ...],
+    replies: tuple[str, ...],
+    health: str | None,
+    as_json: bool,
+    log: Path | None,
+    no_log: bool,
+    log_size: float,
+    no_talk: bool,
+    dry_run: bool,
+    token_env: str,
+    **options: Any,
+) -> None:
+    """Listen to a recogniser and send commands over the house's links, until Ctrl-C or SIGTERM.
+
+    Each line, message or POST is text, or JSON with text and where known alternatives, confidence, final, language, time, error.
+
+    \b
+    A PLACE is one of:
+      stdin                                   lines; the house ends with the input
+      mqtt:LINK:TOPIC, mqtt:TOPIC             on a link of the house, + and # allowed
+      mqtt://127.0.0.1:1883/TOPIC             on another broker
+      serial:LINK                             a serial link of the house
+      serial:/dev/ttyUSB1?baud=115200&start=*&end=#
+      http:8090/heard                         POST there, on this machine only
+      run:PROGRAM ARGUMENT...                 for --reply: the text comes on its standard input
+
+    \b
+    Examples:
+      recogniser | glossa listen marigold --dry-run
+      glossa listen marigold --from mqtt:boat:marigold/heard --reply 'run:espeak-ng' --health http:8091
+      glossa listen my-home --from http:8090/heard --json
+    """
+    from glossa.live.courier import clock
+    from glossa.live.engine import REMEMBERED
+    from glossa.live.listen import Live
+    from glossa.live.log import EventLog
+    from glossa.live.places import PlaceError, read_place
+    from glossa.live.reload import Watch
+    from glossa.matching import Matcher
+
+    home = load_house(house)
+    watch = Watch(house, REMEMBERED)
+    if token_env and not os.environ.get(token_env):
+        raise click.UsageError(f"The environment variable {token_env} is not set.")
+    try:
+        heard_at = [read_place(s, home, ("stdin", "mqtt", "serial", "http")) for s in sources or ("stdin",)]
+        said_at = [read_place(r, home, ("mqtt", "run")) for r in replies]
+        health_at = read_place(health, home, ("http", "mqtt")) if health else None
+    except PlaceError as error:
+        raise click.UsageError(str(error)) from None
+    emit = _Printer(as_json)
+    kept = None
+    if not no_log:
+        kept = EventLog(
+            log or log_path(house), clock=clock, megabytes=log_size, talk=not no_talk,
+            trouble=lambda why: live.engine.trouble(why),
+        )  # fmt: skip
+    try:
+        live = Live(
+            home, heard_at, emit, matcher=Matcher(home, remember=REMEMBERED), replies=said_at, health=health_at, log=kept,
+            watch=watch, token=os.environ.get(token_env, "") if token_env else "", dry=dry_run, **options,
+        )  # fmt: skip
+    except PlaceError as error:
+        raise click.UsageError(str(error)) from None
+    emit.ends = lambda: live.stop("nobody reads the output")
+    for number, reason in ((signal.SIGINT, "interrupted"), (signal.SIGTERM, "ended")):
+        signal.signal(number, lambda *_, reason=reason: live.stop(reason))
+    if not as_json and "stdin" in [p.type for p in heard_at] and sys.stdin.isatty():
+        click.echo("Type what is heard, one a line; Ctrl-D ends.", err=True)
+    for language in home.languages:
+        live.engine.conversation.matcher.grammar(language)  # the first line is not to wait for it
+    live.run()
+
+
+class _Printer:
+    """Prints records; when nobody reads them any more, the house ends."""
+
+    def __init__(self, as_json: bool) -> None:
+        self.ends: Callable[[], None] = lambda: None
+        self._broken = False
+        if as_json:
+            self._print = self._json
+        else:
+            from glossa.cli.show import console
+
+            self._console = console()
+            self._print = self._line
+
+    def __call__(self, record: Record) -> None:
+        if self._broken:
+            return
+        try:
+            self._print(record)
+        except BrokenPipeError:
+            self._broken = True
+            sys.stdout = open(os.devnull, "w")  # noqa: SIM115 - what is still buffered has nowhere to go
+            self.ends()
+
+    @staticmethod
+    def _json(record: Record) -> None:
+        sys.stdout.write(json.dumps(record.plain(), ensure_ascii=False) + "\n")
+        sys.stdout.flush()
+
+    def _line(self, record: Record) -> None:
+        from glossa.cli.live_lines import record_line
+
+        whole = not self._console.is_terminal
+        self._console.print(record_line(record), soft_wrap=whole, no_wrap=True, overflow="ignore" if whole else "ellipsis")
+        sys.stdout.flush()

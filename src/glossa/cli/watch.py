@@ -1,0 +1,133 @@
+"""``glossa watch``."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import time
+from collections.abc import Sequence
+from functools import partial
+from queue import Empty, SimpleQueue
+from typing import Any
+
+import click
+from rich.text import Text
+
+from glossa.cli.main import house_argument
+from glossa.commands.states import Report, States
+from glossa.files import load_house
+from glossa.house.problems import nearest
+
+MOST_BYTES = 12
+
+
+@click.command()
+@house_argument()
+@click.option("--link", "names", multiple=True, help="Only this link; may be given again.")
+@click.option(
+    "--topic", "topics", multiple=True, metavar="FILTER", help="MQTT topics to look at.  [default: the house's own, $house/#]"
+)
+@click.option("--seconds", type=click.FloatRange(0.1), help="End after so long.")
+@click.option("--count", type=click.IntRange(1), help="End after so many.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object for each thing that arrives.")
+def watch(
+    house: str, names: tuple[str, ...], topics: tuple[str, ...], seconds: float | None, count: int | None, as_json: bool
+) -> None:
+    """See what arrives on every link: as text, in hex, and as the states that the house reads in it. Nothing is sent.
+
+    \b
+    Examples:
+      glossa watch marigold
+      glossa watch marigold --link boat --topic 'marigold/+/level' --seconds 10
+    """
+    from glossa.cli.show import console
+    from glossa.links.make import make_link
+    from glossa.live.courier import Courier, clock
+    from glossa.live.outbox import Outbox
+
+    home = load_house(house)
+    for name in names:
+        if name not in home.links:
+            raise click.UsageError(f"This house has no link '{name}' ({nearest(name, home.links)}).")
+    states = States(home)
+    wanted = names or tuple(home.links)
+    arrived: SimpleQueue[tuple[str, Any]] = SimpleQueue()
+    out, couriers = console(), []
+    for name in wanted:
+        filters = topics or (f"{home.id}/#", *(t for t in states.topics.get(name, ()) if not t.startswith(f"{home.id}/")))
+        link = make_link(home, name, topics=filters, environment=os.environ)
+        inbox = _Inbox(name, arrived)
+        changed = partial(_changed, name, arrived)
+        outbox = Outbox(name, link, clock=clock, inbox=inbox, result=lambda result: None, changed=changed)
+        inbox.courier = Courier(outbox)
+        couriers.append(inbox.courier)
+        inbox.courier.start()
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    until = clock() + seconds if seconds else float("inf")
+    seen = 0
+    try:
+        while clock() < until and (count is None or seen < count):
+            try:
+                name, found = arrived.get(timeout=min(0.5, max(0.01, until - clock())))
+            except Empty:
+                continue
+            if isinstance(found, tuple) and isinstance(found[0], bool):
+                up, reason = found
+                text = f"{name} is {'up' if up else 'down'}{': ' if reason else ''}{reason}"
+                click.echo(click.style(text, fg="green" if up else "red"), err=True)
+                continue
+            seen += 1
+            place, data, retained = found
+            reports = states.read(name, place, data)[0]
+            if as_json:
+                click.echo(json.dumps(_plain(name, place, data, retained, reports), ensure_ascii=False))
+            else:
+                line = arrival_line(name, place, data, reports, retained)
+                out.print(line, soft_wrap=not out.is_terminal, no_wrap=True, overflow="ellipsis")
+    except KeyboardInterrupt:
+        pass
+    finally:
+        for courier in couriers:
+            courier.end("the end", 1.0)
+
+
+class _Inbox:
+    def __init__(self, name: str, arrived: SimpleQueue[tuple[str, Any]]) -> None:
+        from glossa.live.courier import Courier
+
+        self._name, self._arrived = name, arrived
+        self.courier: Courier | None = None
+
+    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+        self._arrived.put((self._name, (place, data, retained)))
+
+    def lost(self, reason: str) -> None:
+        if self.courier is not None:
+            self.courier.lost(reason)
+
+
+def _changed(name: str, arrived: SimpleQueue[tuple[str, Any]], up: bool, reason: str) -> None:
+    arrived.put((name, (up, reason)))
+
+
+def _plain(name: str, place: str, data: bytes, retained: bool, reports: Sequence[Report]) -> dict[str, Any]:
+    return {
+        "link": name, "topic": place, "text": data.decode("utf-8", errors="replace"), "hex": data.hex(), "retained": retained,
+        "states": [{"device": r.device, "property": r.property, "value": r.value} for r in reports],
+    }  # fmt: skip
+
+
+def arrival_line(name: str, place: str, data: bytes, reports: Sequence[Report], retained: bool = False) -> Text:
+    """What arrived on one line: the link, the topic, text, hex, and the states in it."""
+    shown = "".join(c if c.isprintable() else "·" for c in data[:200].decode("utf-8", errors="replace"))
+    line = Text(time.strftime("%H:%M:%S") + "  ", style="bright_black")
+    line.append(f"{name}  ", style="cyan")
+    line.append(f"{place}  " if place else "")
+    line.append(f"“{shown}”", style="bold")
+    rest = f" … {len(data)} bytes" if len(data) > MOST_BYTES else ""
+    line.append(f"  {data[:MOST_BYTES].hex(' ').upper()}{rest}", style="bright_black")
+    line.append("  kept" if retained else "", style="bright_black")
+    for report in reports:
+        line.append(f"  {report.device} {report.property} {report.value}", style="green")
+    return line

@@ -1,0 +1,145 @@
+"""Commands that a person writes: in one line, or as a device and what it should be."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from glossa.commands import Command, act
+from glossa.hearing.heard import Heard, prepare
+from glossa.house.model import House, Intent
+from glossa.house.problems import nearest
+from glossa.house.values import Value
+from glossa.house.wires import TAKES
+from glossa.matching import Matcher
+
+MOST_COST = 0.3
+"""What a written value may cost as a spoken one: next to nothing is guessed here."""
+
+
+class WrittenError(ValueError):
+    """A command that can't be read; the text says what to write instead."""
+
+
+def read_commands(words: Sequence[str], house: House, matcher: Matcher) -> tuple[Command, ...]:
+    """The commands that a person wrote.
+
+    Args:
+        words: ``DEVICE PROPERTY=VALUE ...`` where the first word is a device or group and the others hold a ``=``; else one or more
+            commands in their one-line form, with `` ; `` between them.
+        house: the house.
+        matcher: of the house; values are read as they would be spoken or written: ``40``, ``on``, ``warm white``, ``#ffd7a8``.
+
+    Raises:
+        WrittenError: where it is neither.
+    """
+    if words and (words[0] in house.devices or words[0] in house.groups) and words[0] not in house.links:
+        return _settings(words[0], words[1:], house, matcher)
+    lines = re.split(r"(?<!\\); ?", " ".join(words))
+    return tuple(read_line(line.replace("\\;", ";").strip(), house) for line in lines if line.strip())
+
+
+def read_line(line: str, house: House) -> Command:
+    """A command in its one-line form, as ``say`` prints it.
+
+    Raises:
+        WrittenError: where it is none.
+    """
+    name, _, rest = line.partition(" ")
+    rest = rest.strip()
+    if name == "wait" and "wait" not in house.links:
+        if not re.fullmatch(r"\d+(\.\d+)?", rest):
+            raise WrittenError(f"'{rest}' is not a time; write seconds, as in 'wait 2'")
+        return Command("wait", wait=float(rest))
+    if name not in house.links:
+        hint = nearest(name, (*house.links, *house.devices, *house.groups))
+        raise WrittenError(f"'{name}' is no link, device or group of this house ({hint})")
+    form = _form(house.links[name].type, rest)
+    if form is None:
+        example = {
+            "mqtt": f"{name} some/topic 1", "serial": f"{name} '\"TEXT\"' (the shell takes one pair of quotes away) or {name} AA 21", "http": f"{name} POST /path BODY",
+            "callback": f"{name} call NAME",
+        }  # fmt: skip
+        kind = house.links[name].type
+        raise WrittenError(
+            f"'{rest}' is nothing that a {kind} link takes; write it as in: {example.get(kind, f'{name} some/topic 1')}"
+        )
+    first, _, second = rest.partition(" ")
+    match form:
+        case "text":
+            return Command("text", name, text=rest[1:-1])
+        case "bytes":
+            return Command("bytes", name, data=bytes.fromhex(rest))
+        case "http":
+            path, _, body = second.partition(" ")
+            return Command("http", name, method=first, path=path, body=body)
+        case "call":
+            return Command("call", name, call=second.strip())
+    if re.search(r"[+#\0]", first):
+        raise WrittenError(f"'{first}' holds a wildcard; a command goes to one whole topic")
+    options = house.links[name].options
+    return Command(
+        "topic", name, topic=first, payload=second, qos=int(str(options.get("qos", 1))), retain=bool(options.get("retain", False))
+    )
+
+
+def _form(kind: str, rest: str) -> str | None:
+    """What a link of a type would take the rest of a line for."""
+    found = (
+        "text" if re.fullmatch(r'".*"', rest, re.DOTALL)
+        else "http" if re.match(r"(GET|POST|PUT|PATCH|DELETE|HEAD|OPTIONS) /", rest)
+        else "call" if re.fullmatch(r"call \S+", rest)
+        else "bytes" if re.fullmatch(r"[0-9A-Fa-f]{2}( +[0-9A-Fa-f]{2})*", rest)
+        else "topic" if rest
+        else None
+    )  # fmt: skip
+    if kind == "mqtt" and rest:
+        found = "topic"  # a topic may look like anything
+    return found if found in TAKES[kind] else None
+
+
+def _settings(target: str, written: Sequence[str], house: House, matcher: Matcher) -> tuple[Command, ...]:
+    ids = house.members(target)
+    known = list(dict.fromkeys(p for d in ids for p in house.devices[d].properties))
+    if not written or not all("=" in w for w in written):
+        raise WrittenError(f"write what {target} should be, as in: {target} {known[0] if known else 'PROPERTY'}=VALUE")
+    commands: list[Command] = []
+    for pair in written:
+        name, _, text = pair.partition("=")
+        if name not in known:
+            raise WrittenError(f"{target} has no '{name}' ({nearest(name, known)})")
+        for device in ids:
+            if name in house.devices[device].properties:
+                value = read_value(matcher, device, name, text)
+                intent = Intent("by hand", {}, set={name: f"${name}"}, device=device)
+                action = act(house, intent, {name: value}, {})
+                if action.refused:
+                    raise WrittenError(action.reply)
+                commands += action.commands
+    return tuple(commands)
+
+
+def read_value(matcher: Matcher, device: str, name: str, text: str) -> Value:
+    """A value of a property, written as it would be spoken or as the house file has it.
+
+    Raises:
+        WrittenError: where it is none.
+    """
+    values = matcher.house.devices[device].properties[name].values
+    if text in values.choices:
+        return text
+    if values.type == "colour" and re.fullmatch(r"#[0-9A-Fa-f]{6}", text):
+        return text.lower()
+    for tag in matcher.house.languages:
+        lexicon, things = matcher.grammar(tag).lexicon, matcher.grammar(tag).things
+        heard = Heard(prepare(text, lexicon), lexicon, things)
+        whole = [
+            c for c in heard.values(lexicon.spec_of[device, name])
+            if c.start == 0 and c.end == len(heard.words) and c.cost <= MOST_COST and c.value is not None
+        ]  # fmt: skip
+        if whole and isinstance(whole[0].value, (int, float, str)):
+            return whole[0].value
+    named = [n for names in values.named.values() for n in names]
+    unit = f" of {values.unit}" if values.unit else ""
+    general = [] if values.choices else [f"a {values.type}{unit}"]
+    raise WrittenError(f"'{text}' is no {name} of {device}; write {', '.join([*general, *values.choices, *named])}")

@@ -1,0 +1,421 @@
+"""The house, live: threads, real clocks, and everything put together."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import threading
+import time
+import traceback
+from collections.abc import Callable, Iterable, Mapping
+from functools import partial
+from pathlib import Path
+from queue import Empty, SimpleQueue
+from typing import Any
+
+from glossa.commands import Command
+from glossa.house import House
+from glossa.house.model import Link as LinkSection
+from glossa.links.link import Inbox, Link
+from glossa.links.make import make_link
+from glossa.links.simulated import SimulatedHouse, SimulatedLink
+from glossa.live.courier import Courier, clock
+from glossa.live.endpoint import Busy, Endpoint
+from glossa.live.engine import Engine
+from glossa.live.heard import MOST_BYTES, Heard, read_heard
+from glossa.live.log import EventLog
+from glossa.live.outbox import Order, Outbox, Result
+from glossa.live.places import Place, PlaceError
+from glossa.live.records import Record, iso
+from glossa.live.reload import Changed, Watch
+from glossa.live.replies import Speaker
+from glossa.matching import Matcher
+
+LOOK = 1.0
+"""Seconds between two looks at the house file."""
+MOST_HEARD = 500
+"""How many lines may wait to be understood; a pipe is read no faster, everything else is told to come later."""
+HEALTH = 30.0
+ANSWER = 10.0
+INPUT_ENDED = "the input ended"
+
+
+class _Inbox:
+    """What one link tells the house, handed on to the house's own thread."""
+
+    def __init__(self, live: Live, name: str) -> None:
+        self._live, self._name = live, name
+        self.courier: Courier | None = None
+
+    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+        self._live.arrived(self._name, place, data, retained)
+
+    def lost(self, reason: str) -> None:
+        if self.courier is not None:
+            self.courier.lost(reason)
+
+
+class _Mute(Link):
+    """A link that is only listened to."""
+
+    def __init__(self, link: Link) -> None:
+        self._link = link
+
+    def open(self, inbox: Inbox) -> None:
+        self._link.open(inbox)
+
+    def send(self, command: Command, seconds: float) -> None:
+        """Nothing is sent."""
+
+    def close(self) -> None:
+        self._link.close()
+
+
+class Live:
+    """A house that listens until it is stopped.
+
+    Args:
+        house: the house.
+        sources: where text comes from.
+        emit: takes every record, in the order of what happened, in one thread.
+        matcher: of the same house.
+        replies: where the house's answers go, besides into the records.
+        health: where its health line goes: an ``http`` or ``mqtt`` place, or None.
+        log: keeps the records, or None.
+        watch: looks after the house file, or None.
+        functions: what callback links can call.
+        environment: where secrets are found.
+        token: what a program must show that posts text over HTTP; ``""`` for nothing.
+        dry: send nothing: every command counts as sent.
+        grace: seconds that :meth:`run` goes on for, once it is stopped, so that what is under way can end.
+        engine: further arguments for :class:`~glossa.live.Engine`.
+
+    Raises:
+        PlaceError: where replies would come back as heard text.
+        OSError: where a port to listen at is taken.
+    """
+
+    def __init__(
+        self,
+        house: House,
+        sources: Iterable[Place],
+        emit: Callable[[Record], None],
+        *,
+        matcher: Matcher | None = None,
+        replies: Iterable[Place] = (),
+        health: Place | None = None,
+        log: EventLog | None = None,
+        watch: Watch | None = None,
+        functions: Mapping[str, Callable[..., object]] | None = None,
+        environment: Mapping[str, str] = os.environ,
+        token: str = "",
+        grace: float = 10.0,
+        dry: bool = False,
+        **engine: Any,
+    ) -> None:
+        self._sources, self._replies, self._health = tuple(sources), tuple(replies), health
+        self._emit_to, self._log, self._watch = emit, log, watch
+        self._functions, self._environment, self._grace, self._dry = functions, environment, grace, dry
+        self._todo: SimpleQueue[Callable[[], object]] = SimpleQueue()
+        self._room = threading.BoundedSemaphore(MOST_HEARD)
+        self._stop = ""
+        self._hurry = False
+        self._open_sources = len(self._sources)
+        self._devices = SimulatedHouse(house)
+        self._couriers: dict[str, Courier] = {}
+        self._made_of: dict[str, tuple[LinkSection | None, tuple[str, ...]]] = {}
+        self._check_loops()
+        self._speakers = [Speaker(p.program, partial(self._later, self._trouble)) for p in self._replies if p.type == "run"]
+        self.engine = Engine(
+            house, post=self._post, emit=self._emit, clock=clock, wall=time.time, environment=environment, matcher=matcher,
+            say=self._say, **engine,
+        )  # fmt: skip
+        self._endpoints = [self._endpoint(p, token) for p in (*self._sources, *((health,) if health else ())) if p.type == "http"]
+
+    # --- putting it together ----------------------------------------------------------------------------------------
+
+    def _check_loops(self) -> None:
+        from paho.mqtt.client import topic_matches_sub
+
+        for source in self._sources:
+            for reply in self._replies:
+                if (
+                    source.type == reply.type == "mqtt"
+                    and source.link == reply.link
+                    and topic_matches_sub(source.topic, reply.topic)
+                ):
+                    raise PlaceError(f"replies to '{reply.topic}' would be heard as text from '{source.topic}'")
+
+    def _endpoint(self, place: Place, token: str) -> Endpoint:
+        if place is self._health:
+            return Endpoint(place.host, place.port, health=self.health)
+        hear = partial(self._posted, place.written)
+        return Endpoint(place.host, place.port, path=place.path or "/", hear=hear, health=self.health, token=token)
+
+    def _own_links(self) -> dict[str, Place]:
+        """The links that are made for places and are none of the house's."""
+        places = (*self._sources, *self._replies, *((self._health,) if self._health else ()))
+        return {p.link: p for p in places if p.options}
+
+    def _topics(self, name: str) -> tuple[str, ...]:
+        heard = (s.topic for s in self._sources if s.type == "mqtt" and s.link == name)
+        return (*self.engine.topics.get(name, ()), *heard)
+
+    def _wire(self) -> None:
+        """Open the links that are new or have changed, and let those go that are not there any more."""
+        house = self.engine.house
+        own = self._own_links()
+        wanted = {name: (house.links.get(name), self._topics(name)) for name in (*house.links, *own)}
+        for name in [n for n in self._couriers if self._made_of[n] != wanted.get(n)]:
+            self._couriers.pop(name).end("the link was changed in the house file")
+        for name, made_of in wanted.items():
+            if name not in self._couriers:
+                self._couriers[name] = self._courier(name, self._link(name, made_of[1], own.get(name)))
+                self._made_of[name] = made_of
+
+    def _link(self, name: str, topics: tuple[str, ...], own: Place | None) -> Link:
+        house = self.engine.house
+        if own is not None and own.type == "serial":
+            from glossa.links.serial import SerialLink
+
+            return SerialLink(own.options)
+        if own is not None:
+            from glossa.links.mqtt import MqttLink
+
+            return MqttLink(own.options, house.id, topics, self._environment)
+        if self._dry and not any(s.link == name for s in self._sources):
+            return SimulatedLink(self._devices)
+        made = make_link(
+            house,
+            name,
+            topics=topics,
+            environment=self._environment,
+            functions=self._functions,
+            devices=self._devices,
+            announce=not self._dry,
+        )
+        return _Mute(made) if self._dry else made
+
+    def _courier(self, name: str, link: Link) -> Courier:
+        inbox = _Inbox(self, name)
+        outbox = Outbox(
+            name, link, clock=clock, inbox=inbox, result=partial(self._later, self._result),
+            changed=lambda up, reason: self._later(self.engine.link, name, up, reason),
+        )  # fmt: skip
+        inbox.courier = courier = Courier(outbox)
+        courier.start()
+        return courier
+
+    # --- in the house's own thread ----------------------------------------------------------------------------------
+
+    def _later(self, call: Callable[..., object], *arguments: object) -> None:
+        self._todo.put(partial(call, *arguments))
+
+    def _trouble(self, why: str) -> None:
+        self.engine.trouble(why)
+
+    def _emit(self, record: Record) -> None:
+        self._emit_to(record)
+        if self._log is not None:
+            self._log.write(record)
+
+    def _post(self, link: str, order: Order) -> None:
+        courier = self._couriers.get(link)
+        if courier is None:
+            self._later(self._result, Result(order, "dropped", clock(), "the link is not in the house file any more"))
+        else:
+            courier.put(order)
+
+    def _result(self, result: Result) -> None:
+        if result.order.number >= 0:
+            self.engine.result(result)
+        elif result.how != "sent":
+            self.engine.trouble(f"{result.order.command.link} {result.order.command.topic}: {result.reason}")
+
+    def _say(self, text: str, language: str) -> None:
+        for place in self._replies:
+            if place.type == "mqtt":
+                self._publish(place, text)
+        for speaker in self._speakers:
+            speaker.say(text)
+
+    def _publish(self, place: Place, text: str, *, retain: bool = False, seconds: float = 5.0) -> None:
+        command = Command("topic", place.link, topic=place.topic, payload=text, qos=1, retain=retain)
+        self._post(place.link, Order(-1, 0, command, clock() + seconds))
+
+    def _hear(self, heard: Heard, received: float, source: str, answer: SimpleQueue[Record | None] | None = None) -> None:
+        self._room.release()
+        record = self.engine.hear(heard, received, source) if self._stop in ("", INPUT_ENDED) else None
+        if answer is not None:
+            answer.put(record)
+
+    def _changed(self, changed: Changed) -> None:
+        if changed.house is not None and changed.matcher is not None:
+            self.engine.reload(changed.house, changed.matcher)
+            self._wire()
+        else:
+            self.engine.keep(list(changed.problems))
+
+    # --- from other threads -----------------------------------------------------------------------------------------
+
+    def offer(self, data: bytes, source: str, answer: SimpleQueue[Record | None] | None = None, *, wait: bool = False) -> bool:
+        """Take something heard; False where too much of it waits already."""
+        received = clock()
+        if not self._room.acquire(blocking=wait):
+            self._later(self._trouble, f"{source} sends faster than the house can listen; some of it is not heard")
+            return False
+        self._later(self._hear, read_heard(data), received, source, answer)
+        return True
+
+    def arrived(self, link: str, place: str, data: bytes, retained: bool) -> None:
+        """Take what came in over a link, as heard text or as a state."""
+        from paho.mqtt.client import topic_matches_sub
+
+        for source in self._sources:
+            if source.link != link or not link or (source.type == "mqtt" and not topic_matches_sub(source.topic, place)):
+                continue
+            acknowledge = (
+                str(self.engine.house.links[link].options.get("acknowledge") or "") if link in self.engine.house.links else ""
+            )
+            if retained:
+                self._later(
+                    self._trouble, f"{place} keeps a retained message; nobody knows how old it is, and it is not acted on"
+                )
+            elif not (acknowledge and data.startswith(acknowledge.encode())):
+                self.offer(data, source.written)
+        self._later(self.engine.arrived, link, place, data)
+
+    def _posted(self, source: str, body: bytes) -> Mapping[str, Any] | None:
+        answer: SimpleQueue[Record | None] = SimpleQueue()
+        if not self.offer(body, source, answer):
+            raise Busy
+        try:
+            record = answer.get(timeout=ANSWER)
+        except Empty:
+            raise Busy from None
+        return record.plain() if record is not None else None
+
+    def _read_stdin(self) -> None:
+        held, skipping = b"", False
+        while not self._stop:
+            try:
+                data = os.read(sys.stdin.fileno(), 65_536)
+            except (OSError, ValueError):
+                data = b""
+            *lines, held = (held + data).replace(b"\r\n", b"\n").split(b"\n")
+            lines += [held] if not data and held else []
+            for line in lines:
+                if not skipping and line.strip():
+                    self.offer(line, "stdin", wait=True)
+                skipping = False
+            if len(held) > MOST_BYTES:
+                if not skipping:
+                    self.offer(held, "stdin", wait=True)
+                held, skipping = b"", True
+            if not data:
+                self._later(self._source_ended)
+                return
+
+    def _source_ended(self) -> None:
+        self._open_sources -= 1
+        if not self._open_sources:
+            self.stop(INPUT_ENDED)
+
+    def _look_after_file(self, watch: Watch) -> None:
+        while not self._stop:
+            time.sleep(LOOK)
+            changed = watch.look()
+            if changed is not None:
+                self._later(self._changed, changed)
+
+    # --- running ----------------------------------------------------------------------------------------------------
+
+    def stop(self, reason: str) -> None:
+        """Listen no more and end, the second time without waiting for what is under way; may be called from a signal handler."""
+        self._hurry = bool(self._stop)
+        self._stop = self._stop or reason
+        self._todo.put(lambda: None)
+
+    def run(self) -> None:
+        """Listen until :meth:`stop`, or until every input has ended."""
+        engine = self.engine
+        engine.note("start", {"house": engine.house.name, "sources": [s.written for s in self._sources]})
+        self._wire()
+        for source in self._sources:
+            if source.type == "stdin":
+                threading.Thread(target=self._read_stdin, name="stdin", daemon=True).start()
+        if self._watch is not None:
+            threading.Thread(target=self._look_after_file, args=(self._watch,), name="house file", daemon=True).start()
+        next_health = clock() + 1.0
+        while not self._stop:
+            self._step(min(1.0, max(0.0, engine.due() - clock())))
+            if self._health is not None and self._health.type == "mqtt" and clock() >= next_health:
+                next_health = clock() + HEALTH
+                self._publish(self._health, json.dumps(self.health(), ensure_ascii=False), retain=True, seconds=HEALTH)
+        self._end()
+
+    def _step(self, seconds: float) -> None:
+        try:
+            call = self._todo.get(timeout=seconds)
+        except Empty:
+            pass
+        else:
+            try:
+                call()
+            except Exception as error:  # one line that nobody thought of must not end a house that runs for months
+                self._bug(error)
+        self.engine.tick()
+
+    def _bug(self, error: Exception) -> None:
+        frame = traceback.extract_tb(error.__traceback__)[-1]
+        place = f"{Path(frame.filename).stem}:{frame.lineno}"
+        self.engine.trouble(f"an error in the program itself at {place}: {type(error).__name__}: {error}")
+
+    def _end(self) -> None:
+        """Let what is under way end, report the rest, and close everything."""
+        for endpoint in self._endpoints:
+            endpoint.close()
+        until = clock() + (float("inf") if self._stop == INPUT_ENDED else self._grace)
+        while clock() < until and not self._hurry and self._under_way:
+            self._step(min(0.2, max(0.0, self.engine.due() - clock())))
+        self.engine.stop(self._stop)
+        for courier in self._couriers.values():
+            courier.end(self._stop)
+        while not self._todo.empty():
+            self._todo.get()()
+        for speaker in self._speakers:
+            speaker.close()
+        self.engine.note("stop", {"why": self._stop, **self.engine.counts})
+        if self._log is not None:
+            self._log.close()
+
+    @property
+    def _under_way(self) -> bool:
+        return bool(self.engine.busy or not self._todo.empty() or any(c.outbox.waiting for c in self._couriers.values()))
+
+    def health(self) -> dict[str, Any]:
+        """How the house is: ``uptime`` in seconds, seconds since it last heard and sent something (null for never), and its links."""
+        engine, now = self.engine, clock()
+
+        def ago(at: float | None) -> float | None:
+            return None if at is None else round(now - at, 1)
+
+        links = {}
+        for name, courier in list(self._couriers.items()):
+            said = courier.outbox.said
+            links[name] = {
+                "state": "up" if courier.outbox.up else "down",
+                "waiting": courier.outbox.waiting,
+                **({"reason": said[1]} if said and said[1] and not courier.outbox.up else {}),
+            }
+        return {
+            "house": engine.house.name,
+            "time": iso(time.time()),
+            "uptime": round(now - engine.started, 1),
+            "heard_ago": ago(engine.last_heard),
+            "sent_ago": ago(engine.last_sent),
+            **engine.counts,
+            "links": links,
+            "log": self._log.state if self._log is not None else "none",
+        }

@@ -1,0 +1,247 @@
+"""The log of what happened: one SQLite file with a size limit."""
+
+from __future__ import annotations
+
+import json
+import os
+import sqlite3
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import closing, suppress
+from pathlib import Path
+from typing import Any
+
+from filelock import FileLock, Timeout
+from msgspec import Struct
+
+from glossa.house import HouseError, Problem
+from glossa.live.records import Record
+
+MEGABYTES = 50.0
+LEAST_MEGABYTES = 0.25
+RETRY = 60.0
+"""Seconds until a log that could not be written is tried again."""
+CHECK_EVERY = 200
+"""Records between two looks at the size."""
+SHARE = 0.1
+"""The oldest part of the records that goes when the log is full."""
+NOT_KEPT = ("state",)
+
+_SCHEMA = """
+create table if not exists records (
+  id integer primary key, time real not null, run real not null, number integer not null, kind text not null,
+  outcome text not null, intent text not null, utterance text not null, data text not null
+)
+"""
+
+
+class Entry(Struct, frozen=True):
+    """A record as the log keeps it; ``run`` is the time of the start that it belongs to, in seconds since 1970."""
+
+    id: int
+    time: float
+    run: float
+    number: int
+    kind: str
+    data: Mapping[str, Any]
+
+    @property
+    def record(self) -> Record:
+        """The record."""
+        return Record(self.kind, self.time, self.number, self.data)
+
+
+class EventLog:
+    """Writes the log. One program at a time may write it; any may read it meanwhile.
+
+    What can't be written is counted and told of once; the house goes on without, and tries again after ``RETRY`` seconds.
+
+    Args:
+        path: the file; it is made when it is not there, readable by its owner only.
+        clock: seconds on a clock that never goes back.
+        trouble: told when the log can't be written, and when it can be again.
+        megabytes: the most that the file may hold; the oldest records go first.
+        talk: whether what was not addressed to the house is kept too.
+
+    Raises:
+        HouseError: where the file can't be opened, is no log, or another program writes it.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        *,
+        clock: Callable[[], float],
+        trouble: Callable[[str], None] = lambda why: None,
+        megabytes: float = MEGABYTES,
+        talk: bool = True,
+    ) -> None:
+        self.path = path
+        self.lost = 0
+        self._clock, self._trouble, self._talk = clock, trouble, talk
+        self._most = int(max(megabytes, LEAST_MEGABYTES) * 1_000_000)
+        self._written = 0
+        self._retry_at = float("-inf")
+        self._run = 0.0
+        self._lock = FileLock(f"{path}.lock")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            self._lock.acquire(timeout=0)
+            os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
+            self._base: sqlite3.Connection | None = _opened(path)
+        except Timeout:
+            hint = "end the other one, or give this one a log of its own with --log"
+            raise HouseError([Problem(str(path), 0, "", "another glossa listen is writing this log", hint)]) from None
+        except (OSError, sqlite3.Error) as error:
+            self._lock.release()
+            reason = getattr(error, "strerror", None) or str(error)
+            raise HouseError(
+                [Problem(str(path), 0, "", f"can't be used as a log: {reason}", "name another file with --log")]
+            ) from None
+
+    @property
+    def state(self) -> str:
+        """``ok``, or since when how many records are lost."""
+        return "ok" if not self.lost else f"{self.lost} records lost"
+
+    def write(self, record: Record) -> None:
+        """Keep a record."""
+        if record.kind == "start":
+            self._run = record.time
+        asleep = record.kind == "heard" and record.data.get("outcome") == "asleep"
+        if record.kind in NOT_KEPT or (asleep and not self._talk):
+            return
+        if self._base is None and self._clock() < self._retry_at:
+            self.lost += 1
+            return
+        lost = self.lost
+        try:
+            if self._base is None:
+                self._base = _opened(self.path)
+            self._insert(self._base, record)
+            self._written += 1
+            if self._written % CHECK_EVERY == 1:
+                self._shrink(self._base)
+        except (sqlite3.Error, OSError) as error:
+            self._fail(error)
+            return
+        if lost:
+            self.lost = 0
+            self._trouble(f"the log is written again; {lost} records are missing in it")
+
+    def _insert(self, base: sqlite3.Connection, record: Record) -> None:
+        data = record.data
+        text = str(data.get("utterance") or data.get("text") or "")
+        values = (
+            record.time,
+            self._run,
+            record.number,
+            record.kind,
+            str(data.get("outcome") or ""),
+            str(data.get("intent") or ""),
+            text,
+        )
+        with base:
+            base.execute(
+                "insert into records (time, run, number, kind, outcome, intent, utterance, data) values (?, ?, ?, ?, ?, ?, ?, ?)",
+                (*values, json.dumps(dict(data), ensure_ascii=False)),
+            )
+
+    def _fail(self, error: Exception) -> None:
+        if self._base is not None:
+            with suppress(sqlite3.Error):
+                self._base.close()
+        self._base = None
+        self._retry_at = self._clock() + RETRY
+        first = not self.lost
+        self.lost += 1
+        if first:
+            self._trouble(f"{self.path} can't be written: {error}; the house goes on without a log")
+
+    def _shrink(self, base: sqlite3.Connection) -> None:
+        size = base.execute("pragma page_size").fetchone()[0]
+        while True:
+            pages = base.execute("pragma page_count").fetchone()[0] - base.execute("pragma freelist_count").fetchone()[0]
+            count = base.execute("select count(*) from records").fetchone()[0]
+            if pages * size <= self._most or count < 10:
+                break
+            with base:
+                oldest = "select id from records order by id limit ?"
+                base.execute(f"delete from records where id in ({oldest})", (max(1, int(count * SHARE)),))
+        base.execute("pragma incremental_vacuum").fetchall()
+
+    def close(self) -> None:
+        """Let the file go."""
+        if self._base is not None:
+            with suppress(sqlite3.Error):
+                self._base.close()
+        self._lock.release()
+
+
+def _opened(path: Path) -> sqlite3.Connection:
+    base = sqlite3.connect(path, timeout=2.0, check_same_thread=False)
+    try:
+        base.execute("pragma auto_vacuum = incremental")
+        base.execute("pragma journal_mode = wal")
+        base.execute("pragma synchronous = normal")
+        base.execute("pragma journal_size_limit = 1000000")
+        base.execute(_SCHEMA)
+        base.commit()
+    except sqlite3.Error:
+        base.close()
+        raise
+    return base
+
+
+def read_log(
+    path: Path,
+    *,
+    kinds: tuple[str, ...] = (),
+    outcomes: tuple[str, ...] = (),
+    intent: str = "",
+    text: str = "",
+    since: float | None = None,
+    until: float | None = None,
+    last: int | None = None,
+) -> Iterator[Entry]:
+    """The records of a log, oldest first; also while a house writes it.
+
+    Args:
+        path: the file.
+        kinds, outcomes: only these; all where empty.
+        intent: only this intent.
+        text: only what holds this text, upper or lower case.
+        since, until: seconds since 1970 (UTC), the first included and the last not.
+        last: only so many, the newest.
+
+    Raises:
+        HouseError: where there is no such log.
+    """
+    if not path.is_file():
+        raise HouseError([Problem(str(path), 0, "", "there is no log here", "glossa listen writes one; name it with --log")])
+    where, values = ["1"], list[Any]()
+    for column, options in (("kind", kinds), ("outcome", outcomes)):
+        if options:
+            where.append(f"{column} in ({', '.join('?' * len(options))})")
+            values += options
+    for clause, value in (
+        ("intent = ?", intent or None),
+        ("time >= ?", since),
+        ("time < ?", until),
+        ("utterance like ? escape '\\'", f"%{_like(text)}%" if text else None),
+    ):
+        if value is not None:
+            where.append(clause)
+            values.append(value)
+    query = f"select id, time, run, number, kind, data from records where {' and '.join(where)} order by id desc"
+    if last is not None:
+        query += f" limit {int(last)}"
+    try:
+        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True, timeout=5.0)) as base:
+            for number, time, run, utterance, kind, data in base.execute(f"select * from ({query}) order by id", values):
+                yield Entry(number, time, run, utterance, kind, json.loads(data))
+    except (sqlite3.Error, ValueError) as error:
+        raise HouseError([Problem(str(path), 0, "", f"can't be read as a log: {error}")]) from None
+
+
+def _like(text: str) -> str:
+    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")

@@ -1,0 +1,134 @@
+"""Where text comes from and replies go to, as a person writes it: ``mqtt:boat:house/heard``, ``serial:/dev/ttyUSB1?baud=115200``."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+from urllib.parse import parse_qsl, unquote, urlsplit
+
+from msgspec import Struct, field
+
+from glossa.house.model import House
+from glossa.house.problems import nearest
+
+SERIAL_KEYS = ("baud", "start", "end")
+
+
+class PlaceError(ValueError):
+    """A place that can't be; the text says what to write instead."""
+
+
+class Place(Struct, frozen=True):
+    """Somewhere to listen at or to talk to.
+
+    Attributes:
+        type: ``stdin``, ``serial``, ``mqtt``, ``http`` or ``run``.
+        written: as the person wrote it.
+        link: the id of the house's link, or the name of one that is made for this place.
+        topic: for MQTT.
+        options: of the link that is made for this place, as a house file has them.
+        host, port, path: where to listen for HTTP.
+        program: for ``run``: the program and its arguments.
+    """
+
+    type: str
+    written: str
+    link: str = ""
+    topic: str = ""
+    options: Mapping[str, Any] = field(default_factory=dict)
+    host: str = "127.0.0.1"
+    port: int = 0
+    path: str = ""
+    program: tuple[str, ...] = ()
+
+
+def read_place(written: str, house: House, takes: tuple[str, ...]) -> Place:
+    """A place as a person wrote it.
+
+    Args:
+        written: ``stdin``; ``serial:LINK`` or ``serial:PORT?baud=9600&start=*&end=#``; ``mqtt:TOPIC`` on the house's only MQTT link,
+            ``mqtt:LINK:TOPIC`` or ``mqtt://HOST:PORT/TOPIC``; ``http:PORT/PATH`` or ``http:HOST:PORT/PATH``; ``run:PROGRAM ARGUMENT...``.
+        house: whose links may be named.
+        takes: the types that fit here.
+
+    Raises:
+        PlaceError: where it is none of these.
+    """
+    kind, _, rest = written.partition(":")
+    if kind not in takes:
+        known = ", ".join("stdin" if t == "stdin" else f"{t}:..." for t in takes)
+        raise PlaceError(f"'{written}' is not known here; write one of: {known}")
+    if kind == "stdin":
+        if rest:
+            raise PlaceError("'stdin' takes nothing after it")
+        return Place("stdin", written)
+    if not rest:
+        raise PlaceError(f"'{written}' says not where; see --help for examples")
+    return {"serial": _serial, "mqtt": _mqtt, "http": _http, "run": _run}[kind](written, rest, house)
+
+
+def _serial(written: str, rest: str, house: House) -> Place:
+    name, _, query = rest.partition("?")
+    if name in house.links:
+        if house.links[name].type != "serial":
+            raise PlaceError(
+                f"'{name}' is a {house.links[name].type} link; name a serial one, or a port as in serial:/dev/ttyUSB0"
+            )
+        return Place("serial", written, link=name)
+    options: dict[str, Any] = {"port": name}
+    for key, value in parse_qsl(query.replace("#", "%23").replace("+", "%2B"), keep_blank_values=True):
+        if key not in SERIAL_KEYS:
+            raise PlaceError(f"a serial port has no '{key}' ({nearest(key, SERIAL_KEYS)})")
+        if key == "baud" and not (value.isascii() and value.isdigit() and int(value) > 0):
+            raise PlaceError(f"baud '{value}' is no number; write it as in baud=9600")
+        options[key] = int(value) if key == "baud" else value.encode().decode("unicode_escape")
+    return Place("serial", written, link=f"serial:{name}", options=options)
+
+
+def _mqtt(written: str, rest: str, house: House) -> Place:
+    brokers = [name for name, link in house.links.items() if link.type == "mqtt"]
+    if rest.startswith("//"):
+        parts = urlsplit(written)
+        try:
+            port = parts.port or 1883
+        except ValueError:
+            raise PlaceError(f"'{written}' has no port from 1 to 65535") from None
+        topic = unquote(parts.path.lstrip("/")) + (
+            f"#{parts.fragment}" if parts.fragment else "#" if written.endswith("#") else ""
+        )
+        if not parts.hostname or not topic:
+            raise PlaceError(f"'{written}' lacks a host or a topic; write mqtt://127.0.0.1:1883/my/topic")
+        options = {"host": parts.hostname, "port": port}
+        return Place("mqtt", written, f"mqtt://{parts.hostname}:{port}", topic, options)
+    name, colon, topic = rest.partition(":")
+    if colon and name in house.links:
+        if name not in brokers:
+            raise PlaceError(
+                f"'{name}' is a {house.links[name].type} link; an mqtt link is needed ({', '.join(brokers) or 'there is none'})"
+            )
+        return Place("mqtt", written, name, topic)
+    if len(brokers) != 1:
+        held = f"several mqtt links ({', '.join(brokers)})" if brokers else "no mqtt link"
+        raise PlaceError(f"the house has {held}; write mqtt:LINK:{rest} or mqtt://127.0.0.1:1883/{rest}")
+    return Place("mqtt", written, brokers[0], rest)
+
+
+def _http(written: str, rest: str, house: House) -> Place:
+    address, slash, path = rest.removeprefix("//").partition("/")
+    host, _, port = address.rpartition(":")
+    if not (port.isascii() and port.isdigit() and int(port) < 65536):
+        raise PlaceError(f"'{written}' has no port; write http:8090 or http:127.0.0.1:8090/heard")
+    return Place("http", written, host=host.strip("[]") or "127.0.0.1", port=int(port), path=slash + path)
+
+
+def _run(written: str, rest: str, house: House) -> Place:
+    import shlex
+    import shutil
+
+    try:
+        program = shlex.split(rest)
+    except ValueError as error:
+        raise PlaceError(f"'{rest}': {error}") from None
+    if not program or shutil.which(program[0]) is None:
+        raise PlaceError(f"there is no program '{program[0] if program else rest}'")
+    return Place("run", written, program=tuple(program))
