@@ -40,14 +40,18 @@ class States:
     A state of the house file is a topic, whose payload is the wire value or holds it at ``$raw``, or a line of text with
     ``$raw`` in it. Where the payload is written as JSON, only the place of ``$raw`` in it counts: devices may report more.
 
+    Args:
+        house: the house.
+        commands: read what is sent to the devices instead of what they report, as a device does.
+
     Attributes:
         topics: link -> the topics to subscribe to, in the order of the house file.
     """
 
-    def __init__(self, house: House) -> None:
+    def __init__(self, house: House, *, commands: bool = False) -> None:
         self._by_topic: dict[tuple[str, str], list[tuple[Device, Property, Callable[[str], str | None]]]] = {}
         self._by_text: dict[str, list[tuple[Device, Property, Callable[[str], str | None]]]] = {}
-        for device, prop, wire in _states(house):
+        for device, prop, wire in _places(house, commands):
             entry = (device, prop, _reader(wire.payload if wire.form == "topic" else wire.text))
             if wire.form == "topic":
                 self._by_topic.setdefault((wire.link, wire.topic), []).append(entry)
@@ -76,15 +80,15 @@ class States:
         return found, bool(entries) and (bool(place) or bool(found))
 
 
-def _states(house: House) -> Iterator[tuple[Device, Property, Wire]]:
-    for device in house.devices.values():
-        for prop in device.properties.values():
-            if prop.state is None:
+def _places(house: House, commands: bool) -> Iterator[tuple[Device, Property, Wire]]:
+    every = ((d, p) for d in house.devices.values() for p in d.properties.values())
+    for device, prop in every:
+        for wire in prop.command if commands else (prop.state,):
+            if wire is None or wire.form not in ("topic", "text"):
                 continue
             fills: dict[str, Fill] = {
                 "raw": _RAW, "value": _RAW, "id": device.id, "name": device.name(), "room": device.room, "house": house.id,
             }  # fmt: skip
-            wire = prop.state
             try:
                 made = fill(wire, fills, house)
             except Refused:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import errno
+import os
 import threading
 import time
 from collections.abc import Mapping
@@ -101,7 +103,5 @@ class SerialLink(Link):
 def _reason(error: Exception) -> str:
     """An error as a person would say it."""
     if isinstance(error, OSError) and error.errno is not None:
-        import os
-
-        return os.strerror(error.errno)
+        return "another program has it open" if error.errno in (errno.EAGAIN, errno.EBUSY) else os.strerror(error.errno)
     return str(error) or type(error).__name__

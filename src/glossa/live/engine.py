@@ -320,14 +320,15 @@ class Engine:
 
     # --- links ------------------------------------------------------------------------------------------------------
 
-    def arrived(self, link: str, place: str, data: bytes) -> None:
-        """Take what came in over a link: the states in it."""
+    def arrived(self, link: str, place: str, data: bytes, retained: bool = False) -> None:
+        """Take what came in over a link: the states in it; those that a broker had kept are no news."""
         reports, expected = self._states.read(link, place, data)
         for report in reports:
             key = (report.device, report.property)
             if self.conversation.state.get(key) != report.value:
                 self.conversation.state[key] = report.value
-                self._emit("state", 0, {"device": report.device, "property": report.property, "value": report.value})
+                if not retained:
+                    self._emit("state", 0, {"device": report.device, "property": report.property, "value": report.value})
         if expected and not reports:
             shown = data[:60].decode("utf-8", errors="replace")
             self._now_and_then("trouble", f"{link} {place}", {"why": f"{link} {place} reports '{shown}', which is no value"})

@@ -284,7 +284,7 @@ class Live:
                 )
             elif not (acknowledge and data.startswith(acknowledge.encode())):
                 self.offer(data, source.written)
-        self._later(self.engine.arrived, link, place, data)
+        self._later(self.engine.arrived, link, place, data, retained)
 
     def _posted(self, source: str, body: bytes) -> Mapping[str, Any] | None:
         answer: SimpleQueue[Record | None] = SimpleQueue()

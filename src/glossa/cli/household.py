@@ -1,0 +1,111 @@
+"""``glossa household``."""
+
+from __future__ import annotations
+
+import signal
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+import click
+
+from glossa.cli.main import house_argument
+from glossa.files import find_house, house_files, load_house, read_text
+
+
+@click.command()
+@house_argument()
+@click.option("--broker", is_flag=True, help="Start a broker here, too: mosquitto where it is installed, else amqtt.")
+@click.option("--broker-port", type=click.IntRange(1, 65535), help="Where the broker is.  [default: as in the house file]")
+@click.option(
+    "--write", "folder", type=click.Path(path_type=Path), help="Write a copy of the house whose links lead here into DIR."
+)
+@click.option("--faults", "wanted", default="", help="What goes wrong: drop=0.1,garbage=0.1,disconnect=0.05,delay=0.5.")
+@click.option("--seed", type=int, help="The same seed gives the same faults.")
+@click.option("--seconds", type=click.FloatRange(0.1), help="End after so long.")
+def household(
+    house: str, broker: bool, broker_port: int | None, folder: Path | None, wanted: str, seed: int | None, seconds: float | None
+) -> None:
+    """Play the devices of a house on real wires: on a broker, on a pseudo-terminal, and as a web hook.
+
+    They take commands, report their states and acknowledge, and fail on demand. With --broker and --write there is nothing to
+    set up: the copy of the house in DIR leads to this household, and never to your own devices.
+
+    \b
+    Examples:
+      glossa household marigold --broker --write practice
+      glossa listen practice                               (in another terminal)
+      glossa household my-home --broker-port 1883 --faults drop=0.1,delay=0.5
+    """
+    from glossa.cli.show import console
+    from glossa.links.household import Household
+    from glossa.links.household.broker import Broker, NoBroker
+    from glossa.links.household.faults import read_faults
+
+    home = load_house(house)
+    try:
+        faults = read_faults(wanted)
+    except ValueError as error:
+        raise click.BadParameter(str(error), param_hint="--faults") from None
+    if folder is not None and folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise click.ClickException(f"{folder} is there already; name another folder")
+    out = console()
+    ports: dict[str, int | str] = {n: broker_port for n, k in home.links.items() if k.type == "mqtt" and broker_port}
+    server = None
+    if broker:
+        try:
+            server = Broker(broker_port or 0)
+        except NoBroker as error:
+            raise click.ClickException(str(error)) from None
+        ports = {n: server.port for n, k in home.links.items() if k.type == "mqtt"}
+    if folder is not None:
+        folder.mkdir(parents=True, exist_ok=True)
+        ports |= {n: str((folder / f"{n}.port").absolute()) for n, k in home.links.items() if k.type == "serial"}
+        ports |= {n: 0 for n, k in home.links.items() if k.type == "http"}
+
+    def told(line: str) -> None:
+        out.print(f"{time.strftime('%H:%M:%S')}  {line}", markup=False, soft_wrap=True)
+
+    end = threading.Event()
+    signal.signal(signal.SIGINT, lambda *_: end.set())
+    signal.signal(signal.SIGTERM, lambda *_: end.set())
+    devices = Household(home, ports, faults=faults, seed=seed, told=told)
+    try:
+        for name, link in devices.house.links.items():
+            where = link.options.get("url") or (
+                f"127.0.0.1:{link.options['port']}" if link.type == "mqtt" else link.options.get("port")
+            )
+            out.print(
+                f"[green]{name}[/]  {link.type}  {where or ''}" + (f"  ({server.name})" if server and link.type == "mqtt" else "")
+            )
+        if folder is not None:
+            _write(house, folder, devices.house)
+            out.print(f"\nTry in another terminal:  [bold]glossa listen {folder}[/]  or  [bold]glossa watch {folder}[/]")
+        end.wait(seconds)
+    finally:
+        devices.close()
+        if server is not None:
+            server.close()
+
+
+def _write(place: str, folder: Path, home: Any) -> None:
+    """A copy of a house file and its tables, its links leading to the household; comments stay."""
+    import tomlkit
+
+    path = find_house(place)
+    for sheet in house_files(path)[1:]:
+        (folder / sheet.name).write_text(read_text(sheet), encoding="utf-8")
+    document: Any = tomlkit.parse(read_text(path))
+    for name, link in home.links.items():
+        written = document.get("links", {}).get(name)
+        if written is None:
+            continue
+        if link.type == "mqtt":
+            written["host"], written["port"] = "127.0.0.1", link.options["port"]
+            for key in ("username", "password_env", "tls", "ca_file"):
+                written.pop(key, None)
+        elif link.type in ("serial", "http"):
+            key = "port" if link.type == "serial" else "url"
+            written[key] = link.options[key]
+    (folder / "house.toml").write_text(tomlkit.dumps(document), encoding="utf-8")

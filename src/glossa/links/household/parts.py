@@ -1,0 +1,216 @@
+"""The parts of a simulated household: what stands at the other end of each type of link."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import select
+import threading
+import time
+from collections.abc import Callable, Iterable, Mapping
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from queue import SimpleQueue
+from typing import Any
+from urllib.parse import urlsplit
+
+from glossa.links.frames import Frames
+from glossa.links.link import LinkError
+from glossa.links.mqtt import MqttLink
+
+Take = Callable[[str, bytes], None]
+Draw = Callable[[], tuple[str, float]]
+"""Gives the fault that comes next, and the seconds that an answer takes."""
+HANG = 30.0
+
+
+class MqttDevices:
+    """Devices that hear their topics on a broker and report, retained, where the house listens. They connect again by themselves."""
+
+    def __init__(self, options: Mapping[str, Any], house: str, topics: Iterable[str], take: Take) -> None:
+        self._link = MqttLink({**options, "availability": ""}, f"{house}-devices", topics)
+        self._take = take
+        self._todo: SimpleQueue[Callable[[], None] | None] = SimpleQueue()
+        self._broken = threading.Event()
+        self._closed = False
+        self._broken.set()
+        self._connect()
+        threading.Thread(target=self._work, name="devices", daemon=True).start()
+
+    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+        """A command came in."""
+        if not retained:
+            self._todo.put(lambda: self._take(place, data))
+
+    def lost(self, reason: str) -> None:
+        """The broker went away."""
+        self._broken.set()
+
+    def report(self, topic: str, payload: bytes, delay: float, *, cut: bool = False) -> None:
+        """Publish a state; ``cut`` breaks the connection instead."""
+
+        def publish() -> None:
+            time.sleep(delay)
+            if cut:
+                self._broken.set()
+                return
+            with contextlib.suppress(LinkError):
+                self._link.publish(topic, payload, 1, True, 2.0)
+
+        self._todo.put(publish)
+
+    def _connect(self) -> None:
+        while self._broken.is_set() and not self._closed:
+            self._link.close()
+            try:
+                self._link.open(self)
+                self._broken.clear()
+            except LinkError:
+                time.sleep(0.2)
+
+    def _work(self) -> None:
+        while not self._closed:
+            self._connect()
+            with contextlib.suppress(Exception):
+                call = self._todo.get(timeout=0.1)
+                if call is not None:
+                    call()
+
+    def close(self) -> None:
+        """Go away."""
+        self._closed = True
+        self._todo.put(None)
+        self._link.close()
+
+
+class SerialBoard:
+    """A board behind a pseudo-terminal that acknowledges what it takes, where the house waits for that.
+
+    Attributes:
+        path: the port to open.
+    """
+
+    def __init__(self, options: Mapping[str, Any], path: str, take: Take, draw: Draw) -> None:
+        self._start, self._end = str(options.get("start") or ""), str(options.get("end") or "")
+        self._answer = str(options.get("acknowledge") or "")
+        self._take, self._draw, self._link = take, draw, path
+        self._closed = False
+        self._plug()
+        threading.Thread(target=self._work, name="board", daemon=True).start()
+
+    def _plug(self) -> None:
+        import tty
+
+        self._board, self._port = os.openpty()
+        tty.setraw(self._port)
+        name = os.ttyname(self._port)
+        self.path = self._link or name
+        if self._link:
+            new = f"{self._link}.new"
+            with contextlib.suppress(FileNotFoundError):
+                os.unlink(new)
+            os.symlink(name, new)
+            os.replace(new, self._link)
+
+    def say(self, data: bytes) -> None:
+        """Send bytes to the house, whatever they are."""
+        with contextlib.suppress(OSError):
+            os.write(self._board, data)
+
+    def unplug(self, seconds: float = 0.3) -> None:
+        """Pull the plug, and put it in again after a while; at the same path only where one was given."""
+        for end in (self._board, self._port):
+            with contextlib.suppress(OSError):
+                os.close(end)
+        time.sleep(seconds)
+        if not self._closed:
+            self._plug()
+
+    def _work(self) -> None:
+        frames = Frames(self._start, self._end)
+        while not self._closed:
+            try:
+                if not select.select([self._board], [], [], 0.1)[0]:
+                    continue
+                data = os.read(self._board, 65_536)
+            except (OSError, ValueError):
+                time.sleep(0.05)
+                continue
+            framed = frames.feed(data, time.monotonic()) if self._end else []
+            for one in framed or [data]:
+                self._take("", one)
+                self._acknowledge()
+
+    def _acknowledge(self) -> None:
+        fault, delay = self._draw()
+        time.sleep(delay)
+        if fault == "disconnect":
+            self.unplug()
+        elif fault == "garbage":
+            self.say(b"\xff\x00\x13rub")
+        elif self._answer and fault != "drop":
+            self.say(f"{self._start}{self._answer}{self._end or chr(10)}".encode())
+
+    def close(self) -> None:
+        """Pull the plug for good."""
+        self._closed = True
+        for end in (self._board, self._port):
+            with contextlib.suppress(OSError):
+                os.close(end)
+        if self._link and os.path.islink(self._link):
+            os.unlink(self._link)
+
+
+class WebHook:
+    """A web server that takes every request.
+
+    Attributes:
+        url: where it is.
+        status: what it answers with.
+        location: where it redirects to, with a ``status`` from 300 to 399.
+    """
+
+    def __init__(self, url: str, port: int | str | None, take: Take, draw: Draw) -> None:
+        self.status = 200
+        self.location = ""
+        self._closed = threading.Event()
+        hook = self
+
+        class Handler(BaseHTTPRequestHandler):
+            protocol_version = "HTTP/1.1"
+
+            def _serve(self) -> None:
+                body = self.rfile.read(int(self.headers.get("Content-Length") or 0))
+                take(f"{self.command} {self.path}", body)
+                fault, delay = draw()
+                hook._closed.wait(HANG if fault == "drop" else delay)
+                if fault in ("drop", "disconnect"):
+                    self.close_connection = True
+                    return
+                self.send_response(500 if fault == "garbage" else hook.status)
+                if hook.location:
+                    self.send_header("Location", hook.location)
+                self.send_header("Content-Length", "0")
+                self.end_headers()
+
+            def log_message(self, format: str, *args: Any) -> None:
+                pass
+
+        for method in ("GET", "POST", "PUT", "PATCH", "DELETE", "HEAD", "OPTIONS"):
+            setattr(Handler, f"do_{method}", Handler._serve)
+
+        class Server(ThreadingHTTPServer):
+            daemon_threads = True
+
+            def handle_error(self, request: Any, address: Any) -> None:
+                pass
+
+        wanted = int(port) if port is not None else urlsplit(url).port or 80
+        self._server = Server(("127.0.0.1", wanted), Handler)
+        self.url = f"http://127.0.0.1:{self._server.server_address[1]}{urlsplit(url).path}".rstrip("/")
+        threading.Thread(target=self._server.serve_forever, args=(0.1,), name="web hook", daemon=True).start()
+
+    def close(self) -> None:
+        """Take no more requests."""
+        self._closed.set()
+        self._server.shutdown()
+        self._server.server_close()
