@@ -153,7 +153,7 @@ class _Printer:
 
     def _line(self, record: Record) -> None:
         from glossa.cli.live_lines import record_line
+        from glossa.cli.show import print_line
 
-        whole = not self._console.is_terminal
-        self._console.print(record_line(record), soft_wrap=whole, no_wrap=True, overflow="ignore" if whole else "ellipsis")
+        print_line(self._console, record_line(record))
         sys.stdout.flush()

@@ -91,12 +91,11 @@ def log(
             click.echo(json.dumps(entry.record.plain(), ensure_ascii=False))
         return
     from glossa.cli.live_lines import record_line
-    from glossa.cli.show import console
+    from glossa.cli.show import console, print_line
 
     out = console()
     for entry in entries:
-        line = record_line(entry.record, date=True)
-        out.print(line, soft_wrap=not out.is_terminal, no_wrap=True, overflow="ellipsis")
+        print_line(out, record_line(entry.record, date=True))
     if not entries:
         click.echo(f"{path}: nothing that fits", err=True)
 

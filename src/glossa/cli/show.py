@@ -63,6 +63,12 @@ def console(*, error: bool = False) -> Console:
     return made if made.is_terminal else Console(stderr=error, highlight=False, width=max(made.width, 100), soft_wrap=False)
 
 
+def print_line(out: Console, line: Text) -> None:
+    """One line: cut on a terminal, whole in a file."""
+    whole = not out.is_terminal
+    out.print(line, soft_wrap=whole, no_wrap=True, overflow="ignore" if whole else "ellipsis")
+
+
 def slots_line(slots: Mapping[str, SlotValue], house: House | None = None) -> str:
     """Slots in a row as a table writes them."""
     parts = []

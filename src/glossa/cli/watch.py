@@ -41,7 +41,7 @@ def watch(
       glossa watch marigold
       glossa watch marigold --link boat --topic 'marigold/+/level' --seconds 10
     """
-    from glossa.cli.show import console
+    from glossa.cli.show import console, print_line
     from glossa.links.make import make_link
     from glossa.live.courier import Courier, clock
     from glossa.live.outbox import Outbox
@@ -83,8 +83,7 @@ def watch(
             if as_json:
                 click.echo(json.dumps(_plain(name, place, data, retained, reports), ensure_ascii=False))
             else:
-                line = arrival_line(name, place, data, reports, retained)
-                out.print(line, soft_wrap=not out.is_terminal, no_wrap=True, overflow="ellipsis")
+                print_line(out, arrival_line(name, place, data, reports, retained))
     except KeyboardInterrupt:
         pass
     finally:

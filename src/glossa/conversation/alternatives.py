@@ -53,7 +53,8 @@ class Candidate(Struct, frozen=True):
             return False
         for other in others:
             its = other.event
-            if other is self or ((its.intent, its.slots) == (mine.intent, mine.slots) and its.outcome == mine.outcome):
+            same = its.intent == mine.intent and (its.slots == mine.slots or its.outcome == Outcome.ASK)
+            if other is self or (same and its.outcome != Outcome.REJECT):
                 continue
             if _RANK[its.outcome] >= 2 and other.score > self.score - margin:
                 return True

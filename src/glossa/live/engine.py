@@ -116,33 +116,36 @@ class Engine:
             return made
         if not heard.final or (not heard.text and len(heard.alternatives) < 2):
             return None
-        age = max(0.0, now - received) + max(0.0, self._wall() - heard.time if heard.time is not None else 0.0)
+        before_it_came = max(0.0, self._wall() - heard.time) if heard.time is not None else 0.0
+        age = max(0.0, now - received) + before_it_came
         self.last_heard = now
         self.counts["heard"] += 1
-        text = self._shown(heard.text)
         if age > self._max_age:
-            data = {"why": "late", "text": text, "age": round(age, 1), "source": source}
-            return self._now_and_then("ignored", f"{source} late", data)
+            late = {"why": "late", "text": self._shown(heard.text), "age": round(age, 1), "source": source}
+            return self._now_and_then("ignored", f"{source} late", late)
         if heard.confidence is not None and heard.confidence < self._least_confidence:
-            return self._emit("ignored", 0, {"why": "unsure", "text": text, "confidence": heard.confidence, "source": source})
+            unsure = {"why": "unsure", "text": self._shown(heard.text), "confidence": heard.confidence, "source": source}
+            return self._emit("ignored", 0, unsure)
         self._number += 1
+        return self._understand(heard, received, received - before_it_came, source)
+
+    def _understand(self, heard: Heard, received: float, said: float, source: str) -> Record:
         talk = self.conversation
         before, asked = dict(talk.state), talk.pending is not None and talk.pending.kind == "pin"
         event = talk.hear_best(heard.alternatives, received, self._language(heard.language))
-        sequence = self._sequence(event, before, received - (age - (now - received)))
-        held = sequence is not None and any(not self._up.get(link, False) for link in sequence.links)
-        data = self._data(event, before, asked)
-        data |= {"confidence": heard.confidence, "source": source} if heard.confidence is not None else {"source": source}
-        if held and sequence is not None:
-            data["reply"], sequence.reply = "", event.reply  # until it is clear whether it can be reached
-        elif event.reply:
-            self._say_to(event.reply, event.language or self.house.languages[0])
-        record = self._emit("heard", self._number, data)
+        data = {**self._data(event, before, asked), "source": source}
+        if heard.confidence is not None:
+            data["confidence"] = heard.confidence
+        sequence = self._sequence(event, before, said)
         if sequence is not None:
             self.counts["accepted"] += 1
             self._sequences[sequence.number] = sequence
+            if any(not self._up.get(link, False) for link in sequence.links):
+                sequence.reply, data["reply"] = data["reply"], ""  # until it is clear whether it can be reached
             self._advance(sequence)
-        return record
+        if data["reply"]:
+            self._say_to(data["reply"], event.language or self.house.languages[0])
+        return self._emit("heard", self._number, data)
 
     def _language(self, tag: str) -> str:
         """The language of the house that a tag means, ``""`` where it has none such: all compete then."""
@@ -154,14 +157,19 @@ class Engine:
 
     def _data(self, event: Event, before: Mapping[tuple[str, str], Value], asked: bool) -> dict[str, Any]:
         data = event.plain()
-        hide = self._secrecy.text
-        data["utterance"] = self._secrecy.utterance(event, asked)[:MOST_SHOWN]
-        data["slots"] = {k: hide(v) if isinstance(v, str) else v for k, v in data["slots"].items()}
-        data["commands"] = [hide(c) for c in data["commands"]]
-        data["reply"] = hide(data["reply"])
-        for other in data["alternatives"]:
-            other["slots"] = {k: hide(v) if isinstance(v, str) else v for k, v in other["slots"].items()}
-        data |= {"reason": event.reason, "detail": hide(event.detail), "mode": event.mode, "awake": event.awake}
+        utterance = self._secrecy.utterance(event, asked)
+        if utterance != event.utterance:
+            # Other readings of the same words would tell what was hidden.
+            data["alternatives"] = []
+            data["slots"] = {} if asked else data["slots"]
+        data |= {
+            "utterance": utterance[:MOST_SHOWN],
+            "reason": event.reason,
+            "detail": event.detail,
+            "mode": event.mode,
+            "awake": event.awake,
+        }
+        data = dict(self._secrecy.data(data))
         if event.alternative:
             data["alternative"] = event.alternative
         intent = self.house.intents.get(event.intent or "")

@@ -183,7 +183,8 @@ def _opened(path: Path) -> sqlite3.Connection:
         base.execute("pragma auto_vacuum = incremental")
         base.execute("pragma journal_mode = wal")
         base.execute("pragma synchronous = normal")
-        base.execute("pragma journal_size_limit = 1000000")
+        base.execute("pragma wal_autocheckpoint = 100")
+        base.execute("pragma journal_size_limit = 400000")
         base.execute(_SCHEMA)
         base.commit()
     except sqlite3.Error:

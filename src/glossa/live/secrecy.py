@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from glossa.conversation import Event
 from glossa.conversation.passcode import expected
@@ -38,6 +39,19 @@ class Secrecy:
         if event.intent in self._guarded:
             return self._starred(event.utterance, every=True)
         return self.text(event.utterance)
+
+    def data(self, found: Any) -> Any:
+        """Plain data without the passcodes of the house, in its texts and its numbers."""
+        if not self._codes:
+            return found
+        if isinstance(found, dict):
+            return {key: self.data(value) for key, value in found.items()}
+        if isinstance(found, list):
+            return [self.data(value) for value in found]
+        if isinstance(found, str):
+            return self.text(found)
+        hidden = isinstance(found, int) and not isinstance(found, bool) and any(code in str(found) for code in self._codes)
+        return HIDDEN if hidden else found
 
     def text(self, text: str) -> str:
         """A text without the passcodes of the house."""

@@ -2,27 +2,40 @@
 
 from __future__ import annotations
 
+from msgspec import Struct
+
+FIRST = 60.0
+LONGEST = 86_400.0
+"""Seconds for which a thing is kept back after it was let through: doubled each time, from the first to the longest."""
 MOST_KEYS = 1000
 
 
+class _Known(Struct):
+    let: float
+    pause: float = FIRST
+    held: int = 0
+    last: float = 0.0
+
+
 class Throttle:
-    """Lets the same thing through once in a while.
+    """Lets the same thing through less and less often, until it has not come for a while."""
 
-    Args:
-        seconds: how long it is kept back after it was let through.
-    """
-
-    def __init__(self, seconds: float = 60.0) -> None:
-        self._seconds = seconds
-        self._known: dict[str, tuple[float, int]] = {}
+    def __init__(self) -> None:
+        self._known: dict[str, _Known] = {}
 
     def count(self, key: str, now: float) -> int:
         """How many times it has come since it was last let through, this time included; 0 where it is kept back now."""
-        let, held = self._known.get(key, (float("-inf"), 0))
-        if now - let < self._seconds:
-            self._known[key] = (let, held + 1)
+        known = self._known.get(key)
+        if known is None or now - known.last > 2 * known.pause:
+            held = known.held if known else 0
+            if len(self._known) >= MOST_KEYS:
+                self._known.clear()
+            self._known[key] = _Known(now, last=now)
+            return held + 1
+        known.last = now
+        if now - known.let < known.pause:
+            known.held += 1
             return 0
-        if len(self._known) >= MOST_KEYS:
-            self._known.clear()
-        self._known[key] = (now, 0)
-        return held + 1
+        count, known.held = known.held + 1, 0
+        known.let, known.pause = now, min(2 * known.pause, LONGEST)
+        return count

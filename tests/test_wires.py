@@ -1,0 +1,578 @@
+"""Real wires on 127.0.0.1: a broker, a pseudo-terminal, a web server, and the command line as a process."""
+
+from __future__ import annotations
+
+import contextlib
+import http.client
+import json
+import os
+import resource
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import unittest
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import glossa
+from glossa.commands import Command
+from glossa.links import Declined, LinkError, Unanswered, Unreachable
+from glossa.links.household import Faults, Household
+from glossa.links.household.broker import Broker, mosquitto
+from glossa.links.make import make_link
+from glossa.links.mqtt import MqttLink
+from glossa.links.serial import SerialLink
+from glossa.links.web import WebLink
+from glossa.live import Record
+from glossa.live.listen import Live
+from glossa.live.log import EventLog, read_log
+from glossa.live.places import read_place
+from glossa.live.reload import Watch
+from tests.test_cli import run
+from tests.virtual import MARIGOLD
+
+TYPES = ("stdin", "serial", "mqtt", "http", "run")
+
+
+class Ears:
+    """Keeps what a link tells."""
+
+    def __init__(self) -> None:
+        self.heard: list[tuple[str, bytes]] = []
+        self.losses: list[str] = []
+
+    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+        self.heard.append((place, data))
+
+    def lost(self, reason: str) -> None:
+        self.losses.append(reason)
+
+
+def until(true: Callable[[], Any], seconds: float = 10.0) -> bool:
+    """Wait for something to become true."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if true():
+            return True
+        time.sleep(0.01)
+    return bool(true())
+
+
+def send(link: Any, command: Command, seconds: float = 2.0) -> str:
+    """How a sending ended."""
+    try:
+        link.send(command, seconds)
+    except LinkError as error:
+        return type(error).__name__
+    return "sent"
+
+
+class Wires(unittest.TestCase):
+    """Has a broker, and lets everything go afterwards."""
+
+    broker: Broker
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.broker = Broker()
+        cls.addClassCleanup(cls.broker.close)
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def household(self, house: glossa.House = MARIGOLD, **options: Any) -> Household:
+        ports = {
+            n: self.broker.port if k.type == "mqtt" else 0 if k.type == "http" else str(self.folder / n)
+            for n, k in house.links.items()
+        }
+        found = Household(house, ports, seed=1, **options)  # type: ignore[arg-type]
+        self.addCleanup(found.close)
+        return found
+
+    def opened(self, link: Any) -> tuple[Any, Ears]:
+        ears = Ears()
+        link.open(ears)
+        self.addCleanup(link.close)
+        return link, ears
+
+    @contextlib.contextmanager
+    def live(self, house: glossa.House, source: str, **options: Any) -> Iterator[tuple[Live, list[Record]]]:
+        """A house that listens in a thread of its own."""
+        records: list[Record] = []
+        for name in ("replies", "health"):
+            if name in options:
+                places = [read_place(p, house, TYPES) for p in options[name]]
+                options[name] = places if name == "replies" else places[0]
+        made = Live(
+            house, [read_place(source, house, TYPES)], records.append, awake=True, matcher=glossa.Matcher(house, 100), **options
+        )
+        thread = threading.Thread(target=made.run)
+        thread.start()
+        try:
+            self.assertTrue(until(lambda: sum(r.kind == "link" for r in records) >= len(house.links)), records)
+            yield made, records
+        finally:
+            made.stop("ended")
+            made.stop("ended")
+            thread.join(20)
+            self.assertFalse(thread.is_alive())
+
+
+def of(records: list[Record], *kinds: str) -> list[dict[str, Any]]:
+    """The data of the records of some kinds."""
+    return [dict(r.data) for r in records if r.kind in kinds]
+
+
+class Brokers(Wires):
+    def test_a_message_goes_out_and_states_come_back_in_both_versions(self) -> None:
+        for version in ("3.1.1", "5"):
+            with self.subTest(version):
+                self.there_and_back(version)
+
+    def there_and_back(self, version: str) -> None:
+        link, ears = self.opened(MqttLink({"port": self.broker.port, "version": version}, "h", ["h/+/state"]))
+        watcher, seen = self.opened(MqttLink({"port": self.broker.port, "version": version}, "w", ["h/#"]))
+        self.assertEqual(send(link, Command("topic", topic="h/lamp/state", payload='ünï "x"')), "sent")
+        self.assertTrue(until(lambda: seen.heard and ears.heard))
+        self.assertEqual(ears.heard, [("h/lamp/state", 'ünï "x"'.encode())])
+        watcher.close()
+        link.close()
+
+    def test_the_broker_says_when_the_house_is_gone(self) -> None:
+        _, seen = self.opened(MqttLink({"port": self.broker.port}, "w", ["gone/#"]))
+        link, _ = self.opened(MqttLink({"port": self.broker.port, "availability": "$house/there"}, "gone", announce=True))
+        self.assertTrue(until(lambda: ("gone/there", b"online") in seen.heard))
+        link._session.client.socket().shutdown(socket.SHUT_RDWR)
+        self.assertTrue(until(lambda: ("gone/there", b"offline") in seen.heard))
+
+    def test_a_dead_broker_is_noticed_and_nothing_comes_out_later(self) -> None:
+        broker = Broker()
+        self.addCleanup(broker.close)
+        link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
+        broker.kill()
+        self.assertTrue(until(lambda: ears.losses))
+        self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="1")), "Unreachable")
+        link.close()
+        with self.assertRaises(Unreachable):
+            link.open(ears)
+        broker.start()
+        watcher, seen = self.opened(MqttLink({"port": broker.port}, "w", ["h/#"]))
+        link.open(ears)
+        self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="2")), "sent")
+        self.assertTrue(until(lambda: seen.heard))
+        time.sleep(0.2)
+        self.assertEqual(seen.heard, [("h/lamp", b"2")])
+        watcher.close()
+
+    @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
+    def test_a_broker_that_stops_answering_gets_nothing_later(self) -> None:
+        broker = Broker()
+        self.addCleanup(broker.close)
+        link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
+        assert broker._process is not None
+        broker._process.send_signal(signal.SIGSTOP)
+        self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="1"), 0.5), "Unanswered")
+        self.assertEqual(len(ears.losses), 1)
+        broker._process.send_signal(signal.SIGCONT)
+
+    @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
+    def test_passwords_come_from_the_environment(self) -> None:
+        broker = Broker(users={"marigold": "kelp"})
+        self.addCleanup(broker.close)
+        options = {"port": broker.port, "username": "marigold", "password_env": "PW"}
+        self.opened(MqttLink(options, "h", environment={"PW": "kelp"}))
+        for environment, why in (({"PW": "wrong"}, "[Nn]ot auth"), ({}, "PW is not set")):
+            with self.subTest(why), self.assertRaisesRegex(Unreachable, why):
+                MqttLink(options, "h", environment=environment).open(Ears())
+
+    @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
+    def test_tls_with_a_ca_file(self) -> None:
+        ca, key = self.folder / "ca.pem", self.folder / "key.pem"
+        make = (
+            "openssl",
+            "req",
+            "-x509",
+            "-newkey",
+            "rsa:2048",
+            "-nodes",
+            "-days",
+            "2",
+            "-subj",
+            "/CN=127.0.0.1",
+            "-addext",
+            "subjectAltName=IP:127.0.0.1",
+        )
+        subprocess.run([*make, "-keyout", str(key), "-out", str(ca)], check=True, capture_output=True)
+        broker = Broker(tls=(ca, ca, key))
+        self.addCleanup(broker.close)
+        link, _ = self.opened(MqttLink({"port": broker.port, "ca_file": str(ca)}, "h"))
+        self.assertEqual(send(link, Command("topic", topic="h", payload="1")), "sent")
+        for wrong in ({"tls": True}, {"ca_file": str(self.folder / "none.pem")}):
+            with self.subTest(wrong), self.assertRaises(Unreachable):
+                MqttLink({"port": broker.port, **wrong}, "h").open(Ears())
+
+
+class Boards(Wires):
+    def link(self, household: Household, **options: Any) -> tuple[SerialLink, Ears]:
+        board = household.parts["panel"]
+        link, ears = self.opened(SerialLink({"port": board.path, "start": "*", "end": "#", **options}))  # type: ignore[union-attr]
+        return link, ears
+
+    def test_text_bytes_and_acknowledgements(self) -> None:
+        house = _with(MARIGOLD, "panel", acknowledge="OK", timeout=0.5)
+        household = self.household(house)
+        link, ears = self.link(household, acknowledge="OK", timeout=0.5)
+        self.assertEqual(send(link, Command("text", text="mooring_light=1")), "sent")
+        self.assertEqual(send(link, Command("bytes", data=b"\xaa\x21")), "sent")
+        self.assertEqual([d for _, _, d in household.taken], [b"mooring_light=1", b"\xaa\x21"])
+        self.assertEqual(household.state["mooring_light", "power"], "on")
+        for faults in (Faults(drop=1), Faults(garbage=1)):
+            household.faults = faults
+            self.assertEqual(send(link, Command("text", text="K0")), "Unanswered")
+        household.faults = Faults()
+        self.assertEqual(send(link, Command("text", text="K0")), "sent")
+        self.assertTrue(all(data.startswith(b"OK") for _, data in ears.heard))
+
+    def test_noise_half_frames_and_a_pulled_plug(self) -> None:
+        household = self.household()
+        link, ears = self.link(household)
+        board: Any = household.parts["panel"]
+        for data in (b"\xff\x00\x80", b"*half", b"*whole#", os.urandom(3000).replace(b"*", b"").replace(b"#", b""), b"*again#"):
+            board.say(data)
+        self.assertTrue(until(lambda: [d for _, d in ears.heard] == [b"whole", b"again"]), ears.heard)
+        board.unplug(0.0)
+        self.assertTrue(until(lambda: ears.losses))
+        self.assertIn(send(link, Command("text", text="K0")), ("Unanswered", "Unreachable"))
+        link.close()
+        link.open(ears)
+        self.assertEqual(send(link, Command("text", text="K1")), "sent")
+        self.assertTrue(until(lambda: household.taken and household.taken[-1][2] == b"K1"))
+
+    def test_a_port_that_is_not_there_or_taken(self) -> None:
+        with self.assertRaisesRegex(Unreachable, "No such file"):
+            SerialLink({"port": "/dev/no-such-port"}).open(Ears())
+        household = self.household()
+        self.link(household)
+        with self.assertRaisesRegex(Unreachable, "another program"):
+            self.link(household)
+
+
+class Hooks(Wires):
+    def test_answers_redirects_and_silence(self) -> None:
+        household = self.household()
+        hook: Any = household.parts["hooks"]
+        link, _ = self.opened(WebLink({"url": hook.url, "timeout": 0.6, "token_env": "TOKEN"}, {"TOKEN": "kelp"}))
+        post, put = (Command("http", method=m, path="/log", body='{"a": 1}') for m in ("POST", "PUT"))
+        self.assertEqual((send(link, post), household.taken), ("sent", [("hooks", "POST /log", b'{"a": 1}')]))
+        hook.status, hook.location = 302, "http://127.0.0.1:9/elsewhere"
+        with self.assertRaisesRegex(Declined, "redirect to http://127.0.0.1:9/elsewhere"):
+            link.send(post, 2.0)
+        hook.location = ""
+        for status, faults, command, wanted, tries in (
+            (500, Faults(), post, Declined, 1), (500, Faults(), put, Declined, 1), (503, Faults(), post, Declined, 1), (503, Faults(), put, Unanswered, 2),
+            (200, Faults(drop=1), post, Unanswered, 1), (200, Faults(disconnect=1), post, Unanswered, 1), (200, Faults(disconnect=1), put, Unanswered, 2),
+        ):  # fmt: skip
+            with self.subTest(f"{status} {faults} {command.method}"):
+                hook.status, household.faults = status, faults
+                household.taken.clear()
+                started = time.monotonic()
+                with self.assertRaises(wanted):
+                    link.send(command, 5.0)
+                self.assertLess(time.monotonic() - started, 1.5)
+                self.assertEqual(min(len(household.taken), 2), tries)
+
+    def test_a_server_that_answers_drop_by_drop_is_left(self) -> None:
+        with socket.create_server(("127.0.0.1", 0)) as server:
+
+            def drip() -> None:
+                for _ in range(2):
+                    talk, _ = server.accept()
+                    with talk, contextlib.suppress(OSError):
+                        for byte in b"HTTP/1.1 200 OK\r\nX-Slow: " + b"y" * 200:
+                            talk.sendall(bytes([byte]))
+                            time.sleep(0.05)
+
+            threading.Thread(target=drip, daemon=True).start()
+            link, _ = self.opened(WebLink({"url": f"http://127.0.0.1:{server.getsockname()[1]}", "timeout": 0.5}))
+            started = time.monotonic()
+            self.assertEqual(send(link, Command("http", method="POST", path="/x")), "Unanswered")
+            self.assertLess(time.monotonic() - started, 2.0)
+
+    def test_nobody_there(self) -> None:
+        with self.assertRaisesRegex(Unreachable, "refused"):
+            WebLink({"url": "http://127.0.0.1:9"}).open(Ears())
+
+
+class Callbacks(unittest.TestCase):
+    def test_a_function_is_called_with_the_slots(self) -> None:
+        house = glossa.house.read_house(
+            '[house]\nname = "H"\n[links.py]\ntype = "callback"\n[slots.n]\ntype = "number"\n[intents.tune]\nphrases = ["station $n"]\nsteps = [{ call = "tune" }]\n'
+        )
+        event = glossa.Conversation(house).hear("station twelve")
+        called: list[object] = []
+        link = make_link(house, "py", functions={"tune": lambda n, **rest: called.append(n)})
+        self.assertEqual((send(link, event.commands[0]), called), ("sent", [12]))
+        self.assertEqual(send(make_link(house, "py", functions={"tune": lambda: None}), event.commands[0]), "Declined")
+        self.assertEqual(send(make_link(house, "py"), event.commands[0]), "Unreachable")
+
+
+class Listening(Wires):
+    def test_from_a_topic_to_every_wire_and_back(self) -> None:
+        household = self.household()
+        options = {"replies": ["mqtt:marigold/answers"], "health": ["mqtt:marigold/health"]}
+        speaker, seen = self.opened(MqttLink({"port": self.broker.port}, "r", ["marigold/answers", "marigold/health"]))
+        speaker.publish("marigold/heard/old", b"radio on", 1, True, 2.0)
+        with self.live(household.house, "mqtt:boat:marigold/heard/#", **options) as (_, records):
+            for said in (
+                "galley lamp to forty",
+                "mooring light on",
+                "note in the log stopped for lunch",
+                '{"text": "saloon lam", "alternatives": ["saloon lamp on"]}',
+            ):
+                speaker.publish("marigold/heard/galley", said.encode(), 1, False, 2.0)
+            self.assertTrue(until(lambda: len(of(records, "sent")) == 4), records)
+            self.assertTrue(until(lambda: household.state["saloon_lamp", "power"] == "on"))
+            self.assertEqual((household.state["galley_lamp", "level"], household.state["mooring_light", "power"]), (40, "on"))
+            self.assertTrue(until(lambda: ("marigold/answers", b"galley lamp at 40 percent") in seen.heard))
+            speaker.publish("marigold/heard/galley", b"how bright is the galley lamp", 1, False, 2.0)
+            self.assertTrue(until(lambda: ("marigold/answers", b"galley lamp is at 40 percent") in seen.heard), seen.heard)
+            self.assertTrue(until(lambda: any(p == "marigold/health" for p, _ in seen.heard)))
+        self.assertNotIn("radio on", [r.get("utterance") for r in of(records, "heard")])
+        self.assertIn("retained", of(records, "trouble")[0]["why"])
+        speaker.publish("marigold/heard/old", b"", 1, True, 2.0)
+
+    def test_a_broker_that_is_killed_in_mid_flight(self) -> None:
+        broker = Broker()
+        self.addCleanup(broker.close)
+        house = _with(
+            _with(MARIGOLD, "boat", port=broker.port), "panel", port=self.household().house.links["panel"].options["port"]
+        )
+        lamps = ("galley", "saloon", "worktop", "reading", "engine room")
+        with self.live(house, "http:0/heard") as (live, records):
+            for number in range(120):
+                live.offer(f"{lamps[number % 5]} lamp to {number % 60}".encode(), "test")
+                time.sleep(0.005)
+                if number == 40:
+                    broker.kill()
+                if number == 70:
+                    broker.start()
+            self.assertTrue(until(lambda: len(of(records, "sent", "failed")) == 120, 20), len(of(records, "sent", "failed")))
+            self.assertTrue(until(lambda: len(of(records, "sent")) > 60))
+        links = [r["state"] for r in of(records, "link") if r["link"] == "boat"]
+        self.assertEqual(links[:2], ["up", "down"])
+        self.assertLessEqual(len(links), 3)
+
+    def test_posted_text_is_answered_and_pages_are_refused(self) -> None:
+        household = self.household()
+        with self.live(household.house, "http:0/heard", token="kelp") as (live, _):
+            port = live._endpoints[0].port
+
+            def post(body: bytes, path: str = "/heard", **headers: str) -> tuple[int, Any]:
+                talk = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+                talk.request("POST", path, body, {"Authorization": "Bearer kelp", **headers})
+                answer = talk.getresponse()
+                text = answer.read()
+                return answer.status, json.loads(text) if text else None
+
+            status, found = post(b"galley lamp on")
+            self.assertEqual((status, found["outcome"], found["reply"]), (200, "accept", "galley lamp on"))
+            self.assertEqual(post(b'{"text": "saloon lamp off", "confidence": 0.9}')[1]["intent"], "switch")
+            for wanted, sent in (
+                (204, {"body": b'{"text": "galley", "final": false}'}), (403, {"body": b"x", "Origin": "http://example.org"}), (401, {"body": b"x", "Authorization": "Bearer k"}),
+                (404, {"body": b"x", "path": "/"}), (413, {"body": b"x", "Content-Length": "99999999"}), (411, {"body": b"x", "Content-Length": "-5"}),
+                (200, {"body": b'{"text": ' * 7000}),
+            ):  # fmt: skip
+                with self.subTest(wanted):
+                    self.assertEqual(post(**sent)[0], wanted)  # type: ignore[arg-type]
+            talk = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+            talk.request("GET", "/health")
+            health = json.loads(talk.getresponse().read())
+            self.assertEqual(
+                {name: link["state"] for name, link in health["links"].items()}, {"boat": "up", "panel": "up", "hooks": "up"}
+            )
+            self.assertGreaterEqual(health["accepted"], 2)
+
+    def test_a_serial_recogniser_and_a_program_that_speaks(self) -> None:
+        house = _with(MARIGOLD, "panel", acknowledge="OK")
+        household = self.household(house)
+        told = self.folder / "told.txt"
+        with self.live(household.house, "serial:panel", replies=[f"run:sh -c 'cat >> {told}'"]) as (_, records):
+            board: Any = household.parts["panel"]
+            for data in (b"\xff\xf0*galley lamp", b" on#", b"*\x01\x02#", b"*the kettle was a present#", b"*mooring light on#"):
+                board.say(data)
+            self.assertTrue(until(lambda: len(of(records, "sent")) == 2), records)
+            self.assertTrue(until(lambda: told.exists() and "galley lamp on" in told.read_text()))
+        self.assertEqual([r["outcome"] for r in of(records, "heard")], ["accept", "reject", "accept"])
+        self.assertIn("noise", of(records, "ignored")[0]["why"])
+
+    def test_a_changed_house_file_is_taken_when_it_is_whole_and_valid(self) -> None:
+        path = self.folder / "house.toml"
+        text = (glossa.files.find_house("marigold")).read_text().replace('tables = ["codes.csv"]', "")
+        household = self.household()
+        for name, key in (("boat", 1883), ("panel", '"/dev/ttyUSB0"')):
+            new = household.house.links[name].options["port"]
+            text = text.replace(f"port = {key}", f"port = {json.dumps(new)}")
+        text = text.replace("http://127.0.0.1:8080", str(household.house.links["hooks"].options["url"]))
+        path.write_text(text)
+        with self.live(glossa.load_house(path), "http:0/heard", watch=Watch(str(path))) as (live, records):
+            live.offer(b"galley lamp on", "test")
+            path.write_text(text.replace('kind = "lamp"\nnames = ["galley lamp"]', 'kind = "lmap"\nnames = ["galley lamp"]'))
+            self.assertTrue(until(lambda: of(records, "house")))
+            self.assertIn("did you mean 'lamp'?", of(records, "house")[0]["problems"][0])
+            live.offer(b"galley lamp off", "test")
+            path.write_text(text.replace('names = ["galley lamp"]', 'names = ["lantern"]'))
+            self.assertTrue(until(lambda: len(of(records, "house")) == 2))
+            live.offer(b"lantern on", "test")
+            self.assertTrue(until(lambda: len(of(records, "sent")) == 3), records)
+        self.assertEqual([r["state"] for r in of(records, "house")], ["kept", "loaded"])
+        self.assertEqual(len(of(records, "link")), 3, "links that did not change stay")
+
+    def test_an_error_of_the_program_itself_ends_one_line_and_no_more(self) -> None:
+        with self.live(_with(MARIGOLD, "boat", port=self.broker.port), "http:0/heard", dry=True) as (live, records):
+            hear = live.engine.hear
+            live.engine.hear = lambda *a: 1 / 0  # type: ignore[method-assign, assignment]
+            live.offer(b"galley lamp on", "test")
+            self.assertTrue(until(lambda: of(records, "trouble")))
+            live.engine.hear = hear  # type: ignore[method-assign]
+            live.offer(b"galley lamp on", "test")
+            self.assertTrue(until(lambda: of(records, "sent")))
+        self.assertIn("ZeroDivisionError", of(records, "trouble")[0]["why"])
+
+
+class Processes(Wires):
+    """The command line as somebody runs it."""
+
+    def start(self, *arguments: str, **options: Any) -> subprocess.Popen[bytes]:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "glossa", *arguments],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            cwd=self.folder,
+            **options,
+        )
+        self.addCleanup(lambda: (process.kill(), process.communicate()))
+        return process
+
+    def practice(self) -> Path:
+        """A household that runs as a program, with a house that leads to it."""
+        process = self.start("household", "marigold", "--broker", "--write", "practice")
+        assert process.stdout is not None
+        self.assertTrue(until(lambda: (self.folder / "practice" / "house.toml").exists(), 20))
+        return self.folder / "practice"
+
+    def test_from_the_demo_household_to_a_log_that_is_played_again(self) -> None:
+        place = self.practice()
+        said = (
+            b"ahoy barnacle\ngalley lamp to forty\n"
+            + b"x" * 10_000_000
+            + b"\n\xff\xfe galley\nmooring light on\n"
+            + b'{"text": ' * 5000
+            + b"\nnote in the log all is well"
+        )
+        process = self.start("listen", str(place), "--json", "--reply", "run:cat")
+        out, err = process.communicate(said, timeout=60)
+        self.assertEqual((process.returncode, err), (0, b""))
+        records = [json.loads(line) for line in out.splitlines()]
+        self.assertEqual(
+            (records[0]["event"], records[-1]["event"], records[-1]["sent"], records[-1]["failed"]), ("start", "stop", 3, 0)
+        )
+        self.assertEqual(len([r for r in records if r["event"] == "ignored"]), 2)
+        code, shown, _ = run("log", str(place), "--outcome", "accept")
+        self.assertEqual((code, shown.count("accept")), (0, 3))
+        self.assertEqual(run("replay", str(place))[1].split("\n")[-2].split(" would")[0], "0 of 5")
+
+    def test_send_and_watch(self) -> None:
+        place = str(self.practice())
+        watching = self.start("watch", place, "--link", "boat", "--topic", "marigold/galley_lamp/#", "--json", "--seconds", "6")
+        time.sleep(2.0)
+        code, out, _ = run("send", place, "galley_lamp", "level=half")
+        self.assertEqual((code, out.splitlines()[0].split("  ")[1]), (0, "boat marigold/galley_lamp/level/set 128"))
+        self.assertIn("galley_lamp level 50", out)
+        for call in (("panel", '"K0"'), ("panel", "AA", "21"), ("hooks", "POST", "/log", '{"text": "hi"}')):
+            self.assertEqual(run("send", place, *call, "--wait", "0")[0], 0)
+        seen = [json.loads(line) for line in watching.communicate(timeout=20)[0].splitlines()]
+        states = [r["states"] for r in seen if r["topic"] == "marigold/galley_lamp/level" and not r["retained"]]
+        self.assertEqual(states, [[{"device": "galley_lamp", "property": "level", "value": 50}]])
+        for wrong in (
+            ("galley_lamp", "level=banana"),
+            ("galley_lamp", "level=400"),
+            ("lamp",),
+            ("panel", "K0"),
+            ("boat", "a/#", "1"),
+        ):
+            with self.subTest(wrong):
+                code, _, err = run("send", place, *wrong)
+                self.assertEqual(code, 2)
+                self.assertNotIn("Traceback", err)
+        self.assertEqual(run("send", "marigold", "boat", "a/b", "1")[0], 2)
+
+    def test_a_signal_ends_it_cleanly_and_two_share_no_log(self) -> None:
+        place = str(self.practice())
+        for number in (signal.SIGINT, signal.SIGTERM):
+            process = self.start("listen", place, "--from", "http:127.0.0.1:0", "--json")
+            assert process.stdout is not None
+            self.assertIn(b'"start"', process.stdout.readline())
+            second = self.start("listen", place)
+            out, err = second.communicate(b"", timeout=20)
+            self.assertEqual((second.returncode, out), (2, b""))
+            self.assertIn(b"another glossa listen is writing this log", err)
+            process.send_signal(number)
+            out, err = process.communicate(timeout=20)
+            self.assertEqual((process.returncode, json.loads(out.splitlines()[-1])["event"], err), (0, "stop", b""))
+
+    def test_a_full_disk_stops_the_log_and_not_the_house(self) -> None:
+        def small() -> None:
+            resource.setrlimit(resource.RLIMIT_FSIZE, (60_000, 60_000))
+
+        said = b"".join(b"galley lamp to %d\n" % (n % 90) for n in range(300))
+        process = self.start(
+            "listen", "marigold", "--dry-run", "--awake", "--json", "--log", str(self.folder / "full.db"), preexec_fn=small
+        )
+        out, _ = process.communicate(said, timeout=60)
+        records = [json.loads(line) for line in out.splitlines()]
+        self.assertEqual((process.returncode, records[-1]["sent"], records[-1]["failed"]), (0, 300, 0))
+        trouble = [r["why"] for r in records if r["event"] == "trouble"]
+        self.assertEqual(len(trouble), 1, trouble)
+        self.assertIn("the house goes on without a log", trouble[0])
+        self.assertGreater(len(list(read_log(self.folder / "full.db"))), 10)
+
+    def test_wrong_calls_say_what_to_write(self) -> None:
+        for call, wanted in (
+            (("listen", "marigold", "--from", "mqtt:panel:x"), "an mqtt link is needed"), (("listen", "marigold", "--from", "telepathy"), "write one of"),
+            (("listen", "marigold", "--from", "mqtt:a/#", "--reply", "mqtt:a/b"), "would be heard as text"), (("listen", "marigold", "--token-env", "NO_SUCH"), "is not set"),
+            (("household", "marigold", "--faults", "drop=2"), "a share from 0 to 1"), (("watch", "marigold", "--link", "boot"), "did you mean 'boat'?"),
+        ):  # fmt: skip
+            with self.subTest(call):
+                code, _, err = run(*call)
+                self.assertEqual((code, wanted in " ".join(err.split())), (2, True), err)
+
+
+class Logs(Wires):
+    def test_the_log_comes_back_when_there_is_room_again(self) -> None:
+        now, told = [0.0], list[str]()
+        log = EventLog(self.folder / "x.db", clock=lambda: now[0], trouble=told.append)
+        self.addCleanup(log.close)
+        assert log._base is not None
+        pages = log._base.execute("pragma page_count").fetchone()[0]
+        log._base.execute(f"pragma max_page_count = {pages}")
+        for number in range(200):
+            log.write(Record("heard", number, number, {"utterance": "x" * 200}))
+        self.assertEqual((len(told), log.state != "ok"), (1, True))
+        now[0] = 61.0
+        log.write(Record("heard", 1, 1, {}))
+        self.assertEqual((len(told), log.state), (2, "ok"))
+
+
+def _with(house: glossa.House, link: str, **options: Any) -> glossa.House:
+    from msgspec.structs import replace
+
+    changed = replace(house.links[link], options={**house.links[link].options, **options})
+    return replace(house, links={**house.links, link: changed})
