@@ -132,7 +132,7 @@ def of(records: list[Record], *kinds: str) -> list[dict[str, Any]]:
 
 class Brokers(Wires):
     def test_a_message_goes_out_and_states_come_back_in_both_versions(self) -> None:
-        for version in ("3.1.1", "5"):
+        for version in ("3.1.1", "5") if mosquitto() else ("3.1.1",):
             with self.subTest(version):
                 self.there_and_back(version)
 
@@ -176,7 +176,6 @@ class Brokers(Wires):
         broker = Broker()
         self.addCleanup(broker.close)
         link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
-        assert broker._process is not None
         broker._process.send_signal(signal.SIGSTOP)
         self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="1"), 0.5), "Unanswered")
         self.assertEqual(len(ears.losses), 1)

@@ -98,7 +98,7 @@ def listen(
         health_at = read_place(health, home, ("http", "mqtt")) if health else None
     except PlaceError as error:
         raise click.UsageError(str(error)) from None
-    emit = _Printer(as_json)
+    emit, matcher = _Printer(as_json), Matcher(home, remember=REMEMBERED)
     kept = None
     if not no_log:
         kept = EventLog(
@@ -107,7 +107,7 @@ def listen(
         )  # fmt: skip
     try:
         live = Live(
-            home, heard_at, emit, matcher=Matcher(home, remember=REMEMBERED), replies=said_at, health=health_at, log=kept,
+            home, heard_at, emit, matcher=matcher, replies=said_at, health=health_at, log=kept,
             watch=watch, token=os.environ.get(token_env, "") if token_env else "", dry=dry_run, **options,
         )  # fmt: skip
     except PlaceError as error:
@@ -117,8 +117,9 @@ def listen(
         signal.signal(number, lambda *_, reason=reason: live.stop(reason))
     if not as_json and "stdin" in [p.type for p in heard_at] and sys.stdin.isatty():
         click.echo("Type what is heard, one a line; Ctrl-D ends.", err=True)
-    for language in home.languages:
-        live.engine.conversation.matcher.grammar(language)  # the first line is not to wait for it
+    matcher.warm()
+    # Links work in threads; while a line is understood they would else wait 5 ms each time that they have something to do.
+    sys.setswitchinterval(0.0005)
     live.run()
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from msgspec import Struct
 
 from glossa.hearing.language import load_language
@@ -61,7 +63,9 @@ class WakeWords:
                         best = Woken(score, " ".join(meant), _rest(text, tokens, end))
         return best
 
-    def score(self, said: Words, meant: Words, tag: str) -> float:
+    @staticmethod
+    @lru_cache(maxsize=16_384)
+    def score(said: Words, meant: Words, tag: str) -> float:
         """How well what was said fits a wake word, 0 to 1."""
         if said == meant:
             return 1.0

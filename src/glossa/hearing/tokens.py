@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from fractions import Fraction
+from functools import lru_cache
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -43,6 +44,7 @@ class Token(Struct, frozen=True):
     glued: bool = False
 
 
+@lru_cache(maxsize=16)  # every room looks at the same utterance
 def tokenize(text: str) -> tuple[Token, ...]:
     """The tokens of a text; control characters and punctuation are dropped.
 

@@ -169,7 +169,8 @@ class Engine:
             "mode": event.mode,
             "awake": event.awake,
         }
-        data = dict(self._secrecy.data(data))
+        for name in ("slots", "commands", "reply", "alternatives", "detail"):
+            data[name] = self._secrecy.data(data[name])
         if event.alternative:
             data["alternative"] = event.alternative
         intent = self.house.intents.get(event.intent or "")

@@ -45,8 +45,7 @@ class Watch:
         try:
             house = load_house(self._place)
             matcher = Matcher(house, remember=self._remember)
-            for language in house.languages:
-                matcher.grammar(language)
+            matcher.warm()
         except HouseError as error:
             return Changed(problems=tuple(map(str, error.problems)))
         return Changed(house, matcher)

@@ -49,6 +49,12 @@ class Matcher:
             self._grammars[language] = Grammar(self.house, language)
         return self._grammars[language]
 
+    def warm(self) -> None:
+        """Do now what the first utterance would have to wait for: compile every language, and sound out the house's words."""
+        for language in self.house.languages:
+            self.grammar(language)
+            self._match("one mumble", language, "")
+
     def match_many(self, texts: Iterable[str], language: str = "", mode: str = "") -> list[Match]:
         """Match a whole table; the same as :meth:`match` for each text, in order, with equal texts matched once."""
         known: dict[str, Match] = {}
@@ -219,13 +225,14 @@ class Matcher:
         for leaf in leaves:
             if len(readings) >= MOST_READINGS:
                 break
-            reading = search.reading(leaf, pieces)
+            reading = search.reading(leaf)
             if reading.meaning in seen:
                 continue
             seen.append(reading.meaning)
             found = guards(search.heard, leaf, search.grammar)
             fired[len(readings)] = found
-            readings.append(replace(reading, guards=tuple(g.name for g in found)))
+            aligned = (*pieces, *search.pieces(leaf))
+            readings.append(replace(reading, pieces=aligned, guards=tuple(g.name for g in found)))
         return readings, fired
 
     def _decided(self, text: str, tag: str, mode: str, readings: Sequence[Reading], fired: dict[int, list[Guard]]) -> Match:

@@ -338,8 +338,8 @@ class Search:
 
     # --- readings ---------------------------------------------------------------------------------------------------
 
-    def reading(self, leaf: Leaf, before: Sequence[Piece] = ()) -> Reading:
-        """A leaf with its slots, its alignment and what it means."""
+    def reading(self, leaf: Leaf) -> Reading:
+        """A leaf with its slots and what it means, still without its alignment."""
         pattern, intent = leaf.pattern, leaf.pattern.intent
         slots: dict[str, SlotValue] = {}
         missing, outside = [], []
@@ -374,7 +374,6 @@ class Search:
             weight=leaf.weight,
             language=self.grammar.tag,
             phrase=pattern.phrase,
-            pieces=(*before, *self._pieces(leaf)),
             missing=tuple(dict.fromkeys(missing)),
             which=which,
             wrong_room=wrong,
@@ -389,7 +388,8 @@ class Search:
     def _change_slots(intent: Intent) -> set[str]:
         return {v[1:].strip("${}") for v in intent.change.values() if "$" in v}
 
-    def _pieces(self, leaf: Leaf) -> list[Piece]:
+    def pieces(self, leaf: Leaf) -> list[Piece]:
+        """The alignment of a leaf: its costs add up to the leaf's, but for what was paid before."""
         heard, pieces = self.heard, []
         tokens = heard.tokens
         for index, element in enumerate(leaf.pattern.elements):

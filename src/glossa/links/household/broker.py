@@ -2,20 +2,33 @@
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
+import importlib.util
 import os
 import shutil
 import signal
 import socket
 import subprocess
+import sys
 import tempfile
-import threading
 import time
 from pathlib import Path
-from typing import Any
 
 START = 10.0
+
+
+_AMQTT = """
+import asyncio, sys
+from amqtt.broker import Broker
+
+async def serve():
+    listeners = {"default": {"type": "tcp", "bind": "127.0.0.1:" + sys.argv[1]}}
+    plugins = {"amqtt.plugins.authentication.AnonymousAuthPlugin": {"allow_anonymous": True}}
+    await Broker({"listeners": listeners, "plugins": plugins}).start()
+    await asyncio.Event().wait()
+
+asyncio.run(serve())
+"""
 
 
 class NoBroker(RuntimeError):
@@ -43,33 +56,28 @@ class Broker:
         self.port = port or free_port()
         self.name = "mosquitto" if mosquitto() else "amqtt"
         self._users, self._tls = users or {}, tls
-        self._process: subprocess.Popen[bytes] | None = None
+        if self.name == "amqtt" and importlib.util.find_spec("amqtt") is None:
+            raise NoBroker("no broker is installed; install the Debian package mosquitto, or amqtt from PyPI")
         self._folder = tempfile.TemporaryDirectory(prefix="glossa-broker-")
-        self._loop: asyncio.AbstractEventLoop | None = None
-        self._server: Any = None
         self.start()
 
     def start(self) -> None:
         """Begin to listen."""
-        if self.name == "mosquitto":
-            self._start_mosquitto()
-        else:
-            self._start_amqtt()
+        command = self._mosquitto() if self.name == "mosquitto" else [sys.executable, "-c", _AMQTT, str(self.port)]
+        self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         until = time.monotonic() + START
-        while time.monotonic() < until:
+        while time.monotonic() < until and self._process.poll() is None:
             with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", self.port), 1.0):
                 return
-            if self._process is not None and self._process.poll() is not None:
-                break
             time.sleep(0.02)
         raise OSError(f"the broker does not start on port {self.port}")
 
-    def _start_mosquitto(self) -> None:
+    def _mosquitto(self) -> list[str]:
         folder = Path(self._folder.name)
         lines = [
             f"listener {self.port} 127.0.0.1",
+            "set_tcp_nodelay true",
             f"allow_anonymous {'false' if self._users else 'true'}",
-            "max_queued_messages 10000",
         ]
         if self._users:
             passwords = folder / "passwords"
@@ -81,44 +89,12 @@ class Broker:
         if os.geteuid() == 0:
             lines.append("user root")
         (folder / "broker.conf").write_text("\n".join(lines) + "\n")
-        self._process = subprocess.Popen(
-            [str(mosquitto()), "-c", str(folder / "broker.conf")], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-        )
-
-    def _start_amqtt(self) -> None:
-        try:
-            from amqtt.broker import Broker as Server
-        except ImportError:
-            raise NoBroker("no broker is installed; install the Debian package mosquitto, or amqtt from PyPI") from None
-        config = {
-            "listeners": {"default": {"type": "tcp", "bind": f"127.0.0.1:{self.port}"}},
-            "plugins": {"amqtt.plugins.authentication.AnonymousAuthPlugin": {"allow_anonymous": True}},
-        }
-        ready = threading.Event()
-
-        def work() -> None:
-            self._loop = asyncio.new_event_loop()
-            asyncio.set_event_loop(self._loop)
-
-            async def begin() -> None:
-                self._server = Server(config)
-                await self._server.start()
-                ready.set()
-
-            self._loop.run_until_complete(begin())
-            self._loop.run_forever()
-
-        threading.Thread(target=work, name="broker", daemon=True).start()
-        ready.wait(START)
+        return [str(mosquitto()), "-c", str(folder / "broker.conf")]
 
     def kill(self) -> None:
         """End it at once, as a power cut would."""
-        if self._process is not None:
-            self._process.send_signal(signal.SIGKILL)
-            self._process.wait()
-        elif self._loop is not None:
-            asyncio.run_coroutine_threadsafe(self._server.shutdown(), self._loop).result(START)
-            self._loop.call_soon_threadsafe(self._loop.stop)
+        self._process.send_signal(signal.SIGKILL)
+        self._process.wait()
 
     def close(self) -> None:
         """End it."""
