@@ -319,7 +319,7 @@ class Callbacks(unittest.TestCase):
         link = make_link(house, "py", functions={"tune": lambda n, **rest: called.append(n)})
         self.assertEqual((send(link, event.commands[0]), called), ("sent", [12]))
         self.assertEqual(send(make_link(house, "py", functions={"tune": lambda: None}), event.commands[0]), "Declined")
-        self.assertEqual(send(make_link(house, "py"), event.commands[0]), "Unreachable")
+        self.assertEqual(send(make_link(house, "py"), event.commands[0]), "Declined")
 
 
 class Listening(Wires):

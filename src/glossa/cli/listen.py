@@ -77,14 +77,14 @@ def listen(
     \b
     Examples:
       recogniser | glossa listen marigold --dry-run
-      glossa listen marigold --from mqtt:boat:marigold/heard --reply 'run:espeak-ng' --health http:8091
+      glossa listen marigold --from mqtt:boat:marigold/heard --reply 'run:speak -v en' --health http:8091
       glossa listen my-home --from http:8090/heard --json
     """
     from glossa.live.courier import clock
     from glossa.live.engine import REMEMBERED
     from glossa.live.listen import Live
     from glossa.live.log import EventLog
-    from glossa.live.places import PlaceError, read_place
+    from glossa.live.places import PlaceError
     from glossa.live.reload import Watch
     from glossa.matching import Matcher
 
@@ -92,12 +92,6 @@ def listen(
     watch = Watch(house, REMEMBERED)
     if token_env and not os.environ.get(token_env):
         raise click.UsageError(f"The environment variable {token_env} is not set.")
-    try:
-        heard_at = [read_place(s, home, ("stdin", "mqtt", "serial", "http")) for s in sources or ("stdin",)]
-        said_at = [read_place(r, home, ("mqtt", "run")) for r in replies]
-        health_at = read_place(health, home, ("http", "mqtt")) if health else None
-    except PlaceError as error:
-        raise click.UsageError(str(error)) from None
     emit, matcher = _Printer(as_json), Matcher(home, remember=REMEMBERED)
     kept = None
     if not no_log:
@@ -107,7 +101,7 @@ def listen(
         )  # fmt: skip
     try:
         live = Live(
-            home, heard_at, emit, matcher=matcher, replies=said_at, health=health_at, log=kept,
+            home, sources or ("stdin",), emit, matcher=matcher, replies=replies, health=health, log=kept,
             watch=watch, token=os.environ.get(token_env, "") if token_env else "", dry=dry_run, **options,
         )  # fmt: skip
     except PlaceError as error:
@@ -115,7 +109,7 @@ def listen(
     emit.ends = lambda: live.stop("nobody reads the output")
     for number, reason in ((signal.SIGINT, "interrupted"), (signal.SIGTERM, "ended")):
         signal.signal(number, lambda *_, reason=reason: live.stop(reason))
-    if not as_json and "stdin" in [p.type for p in heard_at] and sys.stdin.isatty():
+    if not as_json and "stdin" in (sources or ("stdin",)) and sys.stdin.isatty():
         click.echo("Type what is heard, one a line; Ctrl-D ends.", err=True)
     matcher.warm()
     # Links work in threads; while a line is understood they would else wait 5 ms each time that they have something to do.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from glossa.commands import Command
-from glossa.links.link import Declined, Link, Unreachable
+from glossa.links.link import Declined, Link
 
 
 class CallbackLink(Link):
@@ -22,7 +22,7 @@ class CallbackLink(Link):
         """Call the function; it should be back within ``seconds``, and is not stopped if it isn't."""
         function = self._functions.get(command.call)
         if function is None:
-            raise Unreachable(f"no function is registered as '{command.call}'")
+            raise Declined(f"no function is registered as '{command.call}'")
         try:
             function(**(command.slots or {}))
         except Exception as error:

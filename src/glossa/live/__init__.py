@@ -1,13 +1,14 @@
 """Going live: lines in, commands out, for months.
 
 Sources take in what a recogniser heard, the :class:`Engine` runs the conversation, one :class:`Outbox` a link delivers, and
-everything that happens is a :class:`Record`. :func:`listen` puts it together with threads and real clocks; the parts have
+everything that happens is a :class:`Record`. :class:`Live` puts it together with threads and real clocks; the parts have
 none, so that a month can be played in seconds.
 """
 
 from glossa.live.engine import Engine
 from glossa.live.heard import Heard, read_heard
+from glossa.live.listen import Live
 from glossa.live.outbox import Order, Outbox, Result
 from glossa.live.records import Record
 
-__all__ = ["Engine", "Heard", "Order", "Outbox", "Record", "Result", "read_heard"]
+__all__ = ["Engine", "Heard", "Live", "Order", "Outbox", "Record", "Result", "read_heard"]

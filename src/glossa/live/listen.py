@@ -26,7 +26,7 @@ from glossa.live.engine import Engine
 from glossa.live.heard import MOST_BYTES, Heard, read_heard
 from glossa.live.log import EventLog
 from glossa.live.outbox import Order, Outbox, Result
-from glossa.live.places import Place, PlaceError
+from glossa.live.places import Place, PlaceError, read_place
 from glossa.live.records import Record, iso
 from glossa.live.reload import Changed, Watch
 from glossa.live.replies import Speaker
@@ -39,6 +39,10 @@ MOST_HEARD = 500
 HEALTH = 30.0
 ANSWER = 10.0
 INPUT_ENDED = "the input ended"
+
+
+def _place(found: Place | str, house: House, takes: tuple[str, ...]) -> Place:
+    return read_place(found, house, takes) if isinstance(found, str) else found
 
 
 class _Inbox:
@@ -77,13 +81,14 @@ class Live:
 
     Args:
         house: the house.
-        sources: where text comes from.
+        sources: where text comes from, as :func:`~glossa.live.places.read_place` takes them.
         emit: takes every record, in the order of what happened, in one thread.
         matcher: of the same house.
         replies: where the house's answers go, besides into the records.
         health: where its health line goes: an ``http`` or ``mqtt`` place, or None.
         log: keeps the records, or None.
         watch: looks after the house file, or None.
+        links: link id -> a link of your own, in the place of the one that the house file describes.
         functions: what callback links can call.
         environment: where secrets are found.
         token: what a program must show that posts text over HTTP; ``""`` for nothing.
@@ -92,21 +97,22 @@ class Live:
         engine: further arguments for :class:`~glossa.live.Engine`.
 
     Raises:
-        PlaceError: where replies would come back as heard text.
+        PlaceError: where a place can't be, or replies would come back as heard text.
         OSError: where a port to listen at is taken.
     """
 
     def __init__(
         self,
         house: House,
-        sources: Iterable[Place],
+        sources: Iterable[Place | str],
         emit: Callable[[Record], None],
         *,
         matcher: Matcher | None = None,
-        replies: Iterable[Place] = (),
-        health: Place | None = None,
+        replies: Iterable[Place | str] = (),
+        health: Place | str | None = None,
         log: EventLog | None = None,
         watch: Watch | None = None,
+        links: Mapping[str, Link] | None = None,
         functions: Mapping[str, Callable[..., object]] | None = None,
         environment: Mapping[str, str] = os.environ,
         token: str = "",
@@ -114,7 +120,10 @@ class Live:
         dry: bool = False,
         **engine: Any,
     ) -> None:
-        self._sources, self._replies, self._health = tuple(sources), tuple(replies), health
+        self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http")) for s in sources)
+        self._replies = tuple(_place(r, house, ("mqtt", "run")) for r in replies)
+        self._health = _place(health, house, ("http", "mqtt")) if health is not None else None
+        self._links = dict(links or {})
         self._emit_to, self._log, self._watch = emit, log, watch
         self._functions, self._environment, self._grace, self._dry = functions, environment, grace, dry
         self._todo: SimpleQueue[Callable[[], object]] = SimpleQueue()
@@ -131,7 +140,9 @@ class Live:
             house, post=self._post, emit=self._emit, clock=clock, wall=time.time, environment=environment, matcher=matcher,
             say=self._say, **engine,
         )  # fmt: skip
-        self._endpoints = [self._endpoint(p, token) for p in (*self._sources, *((health,) if health else ())) if p.type == "http"]
+        self._endpoints = [
+            self._endpoint(p, token) for p in (*self._sources, *((self._health,) if self._health else ())) if p.type == "http"
+        ]
 
     # --- putting it together ----------------------------------------------------------------------------------------
 
@@ -184,6 +195,8 @@ class Live:
             from glossa.links.mqtt import MqttLink
 
             return MqttLink(own.options, house.id, topics, self._environment)
+        if name in self._links:
+            return self._links[name]
         if self._dry and not any(s.link == name for s in self._sources):
             return SimulatedLink(self._devices)
         made = make_link(
