@@ -25,6 +25,7 @@ types: $(VENV)/.installed
 
 benchmark: $(VENV)/.installed
 	$(BIN)/python benchmarks/run.py
+	$(BIN)/python benchmarks/live.py
 
 screenshots: $(VENV)/.installed
 	$(BIN)/python scripts/screenshots.py

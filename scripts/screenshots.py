@@ -52,6 +52,25 @@ TALK = (
     "0 ahoy barnacle\\n2 fan on low\\n4 the stove fan\\n7 set the reading lamp to ninety\\n10 seventy\\n13 make it a bit brighter\\n"
     "16 back to what it was\\n19 open the hatch\\n21 one one one one\\n24 two four six eight\\n"
 )
+# What somebody says to a live house; the household ends in between, so that the links break.
+SAID = (
+    "sleep 1.5; echo pass the salt; echo ahoy barnacle; sleep 1; echo um turn the galley lap on; sleep 0.5; echo a bit brighter; sleep 0.5;"
+    """ echo '{"text": "saloon lam", "alternatives": ["saloon lamp to seventy"]}'; sleep 0.5; echo open the hatch; sleep 0.5;"""
+    " echo one two three four; sleep 0.5; echo good night boat; sleep 5; echo ahoy barnacle galley lamp off; sleep 6;"
+    """ echo '{"error": "no microphone"}'; sleep 0.2"""
+)
+HOUSEHOLD = "rm -rf practice; glossa household marigold --broker --write practice --seconds %s >/dev/null 2>&1 & sleep 2.5; "
+LISTENING = HOUSEHOLD % 11 + "{ " + SAID + "; } | MARIGOLD_HATCH_PIN=2468 glossa listen practice"
+WATCHING = (
+    HOUSEHOLD % 14 + "(sleep 2; glossa send practice cabin_lamps power=on; glossa send practice galley_lamp level=40;"
+    " glossa send practice deck_lights 'colour=harbour green'; glossa send practice stove_fan speed=high) >/dev/null 2>&1 &"
+    " glossa watch practice --link boat --topic 'marigold/+/+/set' --topic marigold/galley_lamp/level --topic marigold/big_cabin_lamp/power --seconds 8"
+)
+LIVE: dict[str, tuple[str, str]] = {  # the command that is shown, and what is run
+    "listen": ("recogniser | glossa listen practice", LISTENING),
+    "log": ("glossa log practice --last 16", LISTENING + " >/dev/null 2>&1; glossa log practice --last 16"),
+    "watch": ("glossa watch practice --link boat --topic 'marigold/+/+/set'", WATCHING),
+}
 SHOTS: dict[str, str] = {
     "demo": "glossa demo | head -52",
     "say": "glossa say marigold 'galley lamp to forty' 'turn off all the lamps but the saloon lamp' \"don't open the hatch\" 'cabin lamp on'",
@@ -90,10 +109,9 @@ def terminal(command: str, folder: Path) -> str:
     return b"".join(parts).decode(errors="replace").replace("\r\n", "\n")
 
 
-def picture(command: str, output: str, path: Path, browser: str) -> None:
+def picture(shown: str, output: str, path: Path, browser: str) -> None:
     """Draw a terminal window with a command and its output into a PNG."""
     console = Console(record=True, width=100, file=open(os.devnull, "w"), force_terminal=True)  # noqa: SIM115
-    shown = command.split(" | ")[1] if command.startswith("printf") else command.split(" | ")[0]
     console.print(Text(f"$ {shown}", style="bold"))
     console.print(Text.from_ansi(output))
     with tempfile.TemporaryDirectory() as folder:
@@ -154,7 +172,6 @@ def _figure(name: str, folder: Path, path: Path) -> None:
     command = {
         "stress": "glossa stress marigold",
         "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
-        "wake": "glossa wake marigold 'ahoy barnacle' hello galley light",
     }[name]
     terminal(f"{command} --picture {path}", folder)
 
@@ -165,7 +182,7 @@ def main() -> None:
     if browser is None:
         sys.exit("headless Chromium is needed: install the package chromium")
     FOLDER.mkdir(parents=True, exist_ok=True)
-    wanted = sys.argv[1:] or [*SHOTS, "why-picture", "stress-picture", "tune-picture", "wake-picture", "page"]
+    wanted = sys.argv[1:] or [*SHOTS, *LIVE, "why-picture", "stress-picture", "tune-picture", "page"]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         (folder / "broken.toml").write_text(BROKEN)
@@ -178,12 +195,17 @@ def main() -> None:
                 from glossa.pictures import draw_match
 
                 draw_match(Matcher(load_house("marigold")).match("um turn of the gally lap please"), str(path))
+            elif shot in LIVE:
+                shown, command = LIVE[shot]
+                picture(shown, terminal(command, folder), path, browser)
             elif shot == "page":
                 _page(folder, path, browser)
-            elif shot in ("stress-picture", "tune-picture", "wake-picture"):
+            elif shot in ("stress-picture", "tune-picture"):
                 _figure(shot.split("-")[0], folder, path)
             else:
-                picture(SHOTS[shot], terminal(SHOTS[shot], folder), path, browser)
+                command = SHOTS[shot]
+                shown = command.split(" | ")[1] if command.startswith("printf") else command.split(" | ")[0]
+                picture(shown, terminal(command, folder), path, browser)
             print(path.relative_to(ROOT))
 
 

@@ -25,7 +25,7 @@ def record_line(record: Record, *, date: bool = False) -> Text:
     """
     data: dict[str, Any] = dict(record.data)
     when = datetime.fromtimestamp(record.time)
-    line = Text(when.strftime("%Y-%m-%d %H:%M:%S" if date else "%H:%M:%S") + "  ", style="bright_black")
+    line = Text().append(when.strftime("%Y-%m-%d %H:%M:%S" if date else "%H:%M:%S") + "  ", style="bright_black")
     word = str(data.get("outcome") or record.kind)
     style = (
         COLOURS.get(word)
@@ -46,13 +46,13 @@ def _rest(kind: str, data: dict[str, Any]) -> Text:
             text.append(f"{data['utterance']}", style="bold" if data["outcome"] != "asleep" else "bright_black")
             if data.get("alternative"):
                 text.append(f"  (text {data['alternative']})", style="bright_black")
+            if data.get("reply"):
+                text.append(f"  “{data['reply']}”", style="italic")
             if data.get("intent") and data["outcome"] not in ("asleep", "reject"):
                 slots = slots_line({k: tuple(v) if isinstance(v, list) else v for k, v in data["slots"].items()})
                 text.append(f"  {data['intent']} {slots}".rstrip(), style="cyan")
             if data.get("reason") and data["outcome"] != "asleep":
                 text.append(f"  {WHY.get(data['reason'], data['reason'])}", style="bright_black")
-            if data.get("reply"):
-                text.append(f"  “{data['reply']}”", style="italic")
         case "sent":
             text.append(data["command"])
             text.append(f"  {1000 * data['seconds']:.0f} ms" if "seconds" in data else "", style="bright_black")

@@ -40,7 +40,7 @@ def replay(house: str, log: Path | None, everything: bool, as_json: bool) -> Non
     changes: dict[str, int] = {}
 
     def line(outcome: str, intent: str | None, slots: str, rest: str) -> Text:
-        text = Text(f"{outcome:<8}", style=COLOURS.get(outcome, ""))
+        text = Text().append(f"{outcome:<8}", style=COLOURS.get(outcome, ""))
         return text.append(f" {intent or ''} {slots}".rstrip(), style="cyan").append(
             f"  {rest}" if rest else "", style="bright_black"
         )
@@ -54,7 +54,7 @@ def replay(house: str, log: Path | None, everything: bool, as_json: bool) -> Non
             ("then", line(then["outcome"], then["intent"], slots_line(was), ""), then["commands"]),
             ("now", line(str(now.outcome), now.intent, slots_line(now.slots), reason_line(now)), [str(c) for c in now.commands]),
         ):
-            out.print(Text(f"  {word:<6}", style="bright_black").append_text(text))
+            out.print(Text().append(f"  {word:<6}", style="bright_black").append_text(text))
             if "commands" in played.differs or (word == "then") != (now.outcome == "accept"):
                 for command in commands[:6] if played.differs else ():
                     out.print(Text(f"        {command}", style="bright_black"))

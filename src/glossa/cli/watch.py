@@ -120,7 +120,7 @@ def _plain(name: str, place: str, data: bytes, retained: bool, reports: Sequence
 def arrival_line(name: str, place: str, data: bytes, reports: Sequence[Report], retained: bool = False) -> Text:
     """What arrived on one line: the link, the topic, text, hex, and the states in it."""
     shown = "".join(c if c.isprintable() else "·" for c in data[:200].decode("utf-8", errors="replace"))
-    line = Text(time.strftime("%H:%M:%S") + "  ", style="bright_black")
+    line = Text().append(time.strftime("%H:%M:%S") + "  ", style="bright_black")
     line.append(f"{name}  ", style="cyan")
     line.append(f"{place}  " if place else "")
     line.append(f"“{shown}”", style="bold")

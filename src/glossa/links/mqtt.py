@@ -234,9 +234,8 @@ class _Session:
     def _on_disconnect(self, client: Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
         with self._changed:
             told = self._up and not self._ended and not self._over
-            self._over = self._over or (
-                f"the connection broke: {reason}" if str(reason) != "Success" else "the connection was closed"
-            )
+            told_why = str(reason) not in ("Success", "Normal disconnection", "Unspecified error")
+            self._over = self._over or ("the connection broke" + (f": {reason}" if told_why else ""))
             self._changed.notify_all()
         if told:
             self.inbox.lost(self._over)

@@ -104,4 +104,6 @@ def _reason(error: Exception) -> str:
     """An error as a person would say it."""
     if isinstance(error, OSError) and error.errno is not None:
         return "another program has it open" if error.errno in (errno.EAGAIN, errno.EBUSY) else os.strerror(error.errno)
+    if "returned no data" in str(error):
+        return "the device went away"
     return str(error) or type(error).__name__

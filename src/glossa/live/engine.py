@@ -205,7 +205,7 @@ class Engine:
         if not group:
             self._sequences.pop(sequence.number, None)
             return
-        since = sequence.since if sequence.first else self._clock()
+        since = sequence.posted = sequence.since if sequence.first else self._clock()
         for part, command in group:
             expires = (
                 float(str(self.house.links[command.link].options.get("expires", 5.0)))
@@ -224,7 +224,7 @@ class Engine:
         if result.reason:
             data["reason"] = result.reason
         if sequence is not None:
-            data["seconds"] = round(result.at - sequence.since, 4)
+            data["seconds"] = round(result.at - sequence.posted, 4)
         if sent:
             self.last_sent = result.at
             self._emit("sent", order.number, data)

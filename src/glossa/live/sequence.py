@@ -29,6 +29,7 @@ class Sequence:
     Attributes:
         reply: what is said when it worked, where the reply had to wait.
         told: whether a failure was said.
+        posted: when the last group was due, in seconds on the clock.
         first: whether nothing but the first group was posted.
     """
 
@@ -44,6 +45,7 @@ class Sequence:
         self.number, self.commands, self.since, self.language, self.before = number, tuple(commands), since, language, before
         self.reply = ""
         self.told = False
+        self.posted = since
         self.first = True
         self._left: deque[Numbered] = deque(enumerate(self.commands))
         self._posted: set[int] = set()
