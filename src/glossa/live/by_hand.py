@@ -13,7 +13,7 @@ from glossa.house.values import Value
 from glossa.house.wires import TAKES
 from glossa.matching import Matcher
 
-MOST_COST = 0.3
+MOST_COST = 0.1
 """What a written value may cost as a spoken one: next to nothing is guessed here."""
 
 
@@ -135,7 +135,7 @@ def read_value(matcher: Matcher, device: str, name: str, text: str) -> Value:
         heard = Heard(prepare(text, lexicon), lexicon, things)
         whole = [
             c for c in heard.values(lexicon.spec_of[device, name])
-            if c.start == 0 and c.end == len(heard.words) and c.cost <= MOST_COST and c.value is not None
+            if c.start == 0 and c.end == len(heard.words) and (c.cost <= MOST_COST or c.outside) and c.value is not None
         ]  # fmt: skip
         if whole and isinstance(whole[0].value, (int, float, str)):
             return whole[0].value

@@ -11,6 +11,7 @@ from glossa.hearing.heard import prepare
 from glossa.house.model import House
 from glossa.house.text import words
 from glossa.matching import Matcher
+from glossa.matching.decide import BARRED
 from glossa.trials.findings import apart_by_sound, samples
 
 AGREE = 0.25
@@ -159,8 +160,8 @@ def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None) ->
     groups: list[list[tuple[str, int]]] = []
     for text, count in counted.most_common():
         match = matcher.match(text)
-        if match.outcome in ("accept", "ask", "cancel") or wake.ends(text):
-            continue
+        if match.outcome in ("accept", "ask", "cancel") or match.reason in ("range", "mode") or wake.ends(text):
+            continue  # understood, whether it was done or not
         near = next((g for g in groups if apart_by_sound(tuple(g[0][0].split()), tuple(text.split()), tag) <= AGREE), None)
         if near is not None:
             near.append((text, count))
@@ -171,7 +172,8 @@ def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None) ->
         first = group[0][0]
         match = matcher.match(first)
         best = match.best
-        meant = _nearest_phrase(house, first, tag)
+        # What a guard kept from being done is no miss, however near a phrase it comes.
+        meant = _nearest_phrase(house, first, tag) if match.reason not in BARRED else ""
         intent = best.intent if best is not None and match.outcome == "confirm" else meant
         proposal = _proposed(house, matcher, intent, first) if intent else None
         row = (first, "accept" if intent else "reject", intent)
