@@ -33,6 +33,7 @@ from glossa.live.records import Record
     "--log-size", type=click.FloatRange(0.25), default=50.0, show_default=True, help="Megabytes; the oldest records go first."
 )
 @click.option("--no-talk", is_flag=True, help="Don't log what was not addressed to the house.")
+@click.option("--why", is_flag=True, help="Explain every reading: what each stretch of words was taken for.")
 @click.option("--awake", is_flag=True, help="Listen without the wake word.")
 @click.option("--dry-run", is_flag=True, help="Send nothing: every command counts as sent.")
 @click.option(

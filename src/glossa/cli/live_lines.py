@@ -39,13 +39,28 @@ def record_line(record: Record, *, date: bool = False) -> Text:
     return line
 
 
+def _why(found: dict[str, Any]) -> str:
+    """The best reading's alignment on one line."""
+    best = next(iter(found["readings"]), None)
+    if best is None:
+        return "no phrase comes near"
+    parts = []
+    for piece in best["alignment"]:
+        if piece["role"] == "skipped":
+            parts.append(f"({piece['heard']})")
+        else:
+            cost = f" {piece['cost']:.2f}" if piece["cost"] else ""
+            parts.append(f"{piece['heard'] or '—'} = {piece['taken'] or '—'}{cost}")
+    return f"{', '.join(parts)}; score {found['score']:.2f}, lead {found['margin']:.2f}"
+
+
 def _rest(kind: str, data: dict[str, Any]) -> Text:
     text = Text()
     match kind:
         case "heard":
             text.append(f"{data['utterance']}", style="bold" if data["outcome"] != "asleep" else "bright_black")
             if data.get("alternative"):
-                text.append(f"  (text {data['alternative']})", style="bright_black")
+                text.append(f"  (text {data['alternative']} of {data['of']})", style="bright_black")
             if data.get("reply"):
                 text.append(f"  “{data['reply']}”", style="italic")
             if data.get("intent") and data["outcome"] not in ("asleep", "reject"):
@@ -53,6 +68,8 @@ def _rest(kind: str, data: dict[str, Any]) -> Text:
                 text.append(f"  {data['intent']} {slots}".rstrip(), style="cyan")
             if data.get("reason") and data["outcome"] != "asleep":
                 text.append(f"  {WHY.get(data['reason'], data['reason'])}", style="bright_black")
+            if data.get("why"):
+                text.append(f"\n{'':19}{_why(data['why'])}", style="bright_black")
         case "sent":
             text.append(data["command"])
             text.append(f"  {1000 * data['seconds']:.0f} ms" if "seconds" in data else "", style="bright_black")

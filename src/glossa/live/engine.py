@@ -25,6 +25,7 @@ from glossa.live.sequence import Sequence
 from glossa.live.throttle import Throttle
 from glossa.matching import Matcher, Outcome
 from glossa.matching.meaning import targets
+from glossa.matching.result import HIDDEN
 
 MAX_AGE = 5.0
 MOST_SHOWN = 500
@@ -49,6 +50,7 @@ class Engine:
         max_age: seconds after which something heard is too old to be acted on.
         least_confidence: what a recogniser is less sure of, 0 to 1, is not acted on.
         error_reply: what the house says when the recogniser reports an error; ``""`` for nothing.
+        why: put the whole explanation of each reading into its record.
     """
 
     def __init__(
@@ -66,10 +68,12 @@ class Engine:
         max_age: float = MAX_AGE,
         least_confidence: float = 0.0,
         error_reply: str = "",
+        why: bool = False,
     ) -> None:
         self._post, self._emit_to, self._clock, self._wall, self._say_to = post, emit, clock, wall, say
         self._environment, self._awake = environment, awake
         self._max_age, self._least_confidence, self._error_reply = max_age, least_confidence, error_reply
+        self._why = why
         self._throttle = Throttle()
         self._number = 0
         self._up: dict[str, bool] = {}
@@ -136,6 +140,10 @@ class Engine:
         data = {**self._data(event, before, asked), "source": source}
         if heard.confidence is not None:
             data["confidence"] = heard.confidence
+        if event.alternative:
+            data |= {"alternative": event.alternative, "of": len(heard.alternatives)}
+        if self._why and event.match is not None and HIDDEN not in data["utterance"]:
+            data["why"] = self._secrecy.data(event.match.explain())
         sequence = self._sequence(event, before, said)
         if sequence is not None:
             self.counts["accepted"] += 1
@@ -171,8 +179,6 @@ class Engine:
         }
         for name in ("slots", "commands", "reply", "alternatives", "detail"):
             data[name] = self._secrecy.data(data[name])
-        if event.alternative:
-            data["alternative"] = event.alternative
         intent = self.house.intents.get(event.intent or "")
         if intent is not None and (intent.change or intent.read):
             # What the answer depended on, so that it can be played again.
