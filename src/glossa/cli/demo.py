@@ -19,13 +19,22 @@ SAMPLE = "marigold"
     "--pace", type=click.FloatRange(0, 5), default=None, help="Seconds between two lines.  [default: 0.3 on a terminal, else 0]"
 )
 @click.option("--no-tables", is_flag=True, help="Play the evening only.")
-def demo(pace: float | None, no_tables: bool) -> None:
+@click.option(
+    "--live", is_flag=True, help="Play on real wires of this machine instead: a broker, a serial board, a web hook, and faults."
+)
+def demo(pace: float | None, no_tables: bool, live: bool) -> None:
     """Play a scripted evening aboard the narrowboat Marigold, line by line, then run her test tables.
 
     \b
-    Example:
+    Examples:
       glossa demo --pace 0
+      glossa demo --live
     """
+    if live:
+        from glossa.cli.live_demo import play
+        from glossa.cli.show import console
+
+        sys.exit(0 if play(load_house(SAMPLE), console()) else 1)
     from rich.rule import Rule
     from rich.text import Text
 

@@ -92,7 +92,7 @@ def _rest(kind: str, data: dict[str, Any]) -> Text:
                 else f"the file is wrong, the house stays as it was: {'; '.join(problems)}"
             )
         case "start":
-            text.append(f"{data['house']} listens to {', '.join(data['sources'])}")
+            text.append(f"{data['house']} listens" + (f" to {', '.join(data['sources'])}" if data["sources"] else ""))
         case "stop":
             text.append(
                 f"{data['why']}; heard {data['heard']}, accepted {data['accepted']}, sent {data['sent']}, failed {data['failed']}"

@@ -92,6 +92,7 @@ class Outbox:
         self._up_since = float("-inf")
         self._next_send = float("-inf")
         self._unsaid = False
+        self._short = 0
         self._closed = False
         self._lock = threading.Lock()
 
@@ -182,8 +183,10 @@ class Outbox:
         now = self._clock()
         if self.up:
             # One that comes and goes is told of again only when it stays.
-            self._unsaid = now - self._up_since < STEADY
-            self._tries = self._tries if self._unsaid else 0
+            short = now - self._up_since < STEADY
+            self._short = self._short + 1 if short else 0
+            self._tries = self._tries if short else 0
+            self._unsaid = self._short > 1
         self.up = False
         try:
             self.link.close()
