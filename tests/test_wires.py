@@ -120,7 +120,6 @@ class Wires(unittest.TestCase):
             yield made, records
         finally:
             made.stop("ended")
-            made.stop("ended")
             thread.join(20)
             self.assertFalse(thread.is_alive())
 
@@ -457,8 +456,17 @@ class Processes(Wires):
             cwd=self.folder,
             **options,
         )
-        self.addCleanup(lambda: (process.kill(), process.communicate()))
+        self.addCleanup(self.end, process)
         return process
+
+    @staticmethod
+    def end(process: subprocess.Popen[bytes]) -> None:
+        process.terminate()
+        try:
+            process.communicate(timeout=20)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.communicate()
 
     def practice(self) -> Path:
         """A household that runs as a program, with a house that leads to it."""

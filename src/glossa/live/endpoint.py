@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hmac
 import json
 import threading
@@ -11,7 +12,8 @@ from typing import Any
 
 from glossa.live.heard import MOST_BYTES
 
-MOST_CONNECTIONS = 32
+MOST_CONNECTIONS = 64
+_TOO_MANY = b"HTTP/1.1 503 Service Unavailable\r\nRetry-After: 1\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
 READ_TIMEOUT = 10.0
 
 Hear = Callable[[bytes], Mapping[str, Any] | None]
@@ -59,6 +61,10 @@ class Endpoint:
                 if free.acquire(blocking=False):
                     super().process_request(request, address)
                 else:
+                    with contextlib.suppress(OSError):
+                        request.setblocking(False)
+                        request.recv(MOST_BYTES)  # what was not read would make the answer be thrown away
+                        request.sendall(_TOO_MANY)
                     self.shutdown_request(request)
 
             def process_request_thread(self, request: Any, address: Any) -> None:

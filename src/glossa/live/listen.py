@@ -38,6 +38,8 @@ MOST_HEARD = 500
 """How many lines may wait to be understood; a pipe is read no faster, everything else is told to come later."""
 HEALTH = 30.0
 ANSWER = 10.0
+TWICE = 0.5
+"""Seconds after which a second call to stop means: at once."""
 INPUT_ENDED = "the input ended"
 
 
@@ -129,6 +131,7 @@ class Live:
         self._todo: SimpleQueue[Callable[[], object]] = SimpleQueue()
         self._room = threading.BoundedSemaphore(MOST_HEARD)
         self._stop = ""
+        self._stopped_at = 0.0
         self._hurry = False
         self._open_sources = len(self._sources)
         self._devices = SimulatedHouse(house)
@@ -346,8 +349,11 @@ class Live:
 
     def stop(self, reason: str) -> None:
         """Listen no more and end, the second time without waiting for what is under way; may be called from a signal handler."""
-        self._hurry = bool(self._stop)
-        self._stop = self._stop or reason
+        now = clock()
+        # One Ctrl-C may come twice, to this program and again from the one that started it.
+        self._hurry = bool(self._stop) and now - self._stopped_at > TWICE
+        if not self._stop:
+            self._stop, self._stopped_at = reason, now
         self._todo.put(lambda: None)
 
     def run(self) -> None:
