@@ -9,5 +9,5 @@ import os
 from hypothesis import settings
 
 settings.register_profile("fixed", derandomize=True, deadline=None)
-if not os.environ.get("GLOSSA_EXPLORE"):
-    settings.load_profile("fixed")
+settings.register_profile("explore", deadline=None)
+settings.load_profile("explore" if os.environ.get("GLOSSA_EXPLORE") else "fixed")

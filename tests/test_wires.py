@@ -21,7 +21,7 @@ from typing import Any
 
 import glossa
 from glossa.commands import Command
-from glossa.links import Declined, LinkError, Unanswered, Unreachable
+from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
 from glossa.links.household import Faults, Household
 from glossa.links.household.broker import Broker, mosquitto
 from glossa.links.make import make_link
@@ -31,12 +31,10 @@ from glossa.links.web import WebLink
 from glossa.live import Record
 from glossa.live.listen import Live
 from glossa.live.log import EventLog, read_log
-from glossa.live.places import read_place
 from glossa.live.reload import Watch
+from glossa.live.replies import Speaker
 from tests.test_cli import run
 from tests.virtual import MARIGOLD
-
-TYPES = ("stdin", "serial", "mqtt", "http", "run")
 
 
 class Ears:
@@ -103,16 +101,10 @@ class Wires(unittest.TestCase):
         return link, ears
 
     @contextlib.contextmanager
-    def live(self, house: glossa.House, source: str, **options: Any) -> Iterator[tuple[Live, list[Record]]]:
+    def live(self, house: glossa.House, source: str | tuple[()], **options: Any) -> Iterator[tuple[Live, list[Record]]]:
         """A house that listens in a thread of its own."""
         records: list[Record] = []
-        for name in ("replies", "health"):
-            if name in options:
-                places = [read_place(p, house, TYPES) for p in options[name]]
-                options[name] = places if name == "replies" else places[0]
-        made = Live(
-            house, [read_place(source, house, TYPES)], records.append, awake=True, matcher=glossa.Matcher(house, 100), **options
-        )
+        made = Live(house, [source] if source else (), records.append, awake=True, matcher=glossa.Matcher(house, 100), **options)
         thread = threading.Thread(target=made.run)
         thread.start()
         try:
@@ -215,6 +207,63 @@ class Brokers(Wires):
         for wrong in ({"tls": True}, {"ca_file": str(self.folder / "none.pem")}):
             with self.subTest(wrong), self.assertRaises(Unreachable):
                 MqttLink({"port": broker.port, **wrong}, "h").open(Ears())
+
+    @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
+    def test_a_device_that_was_away_gets_no_old_commands(self) -> None:
+        from paho.mqtt.client import Client, MQTTv5
+        from paho.mqtt.enums import CallbackAPIVersion
+        from paho.mqtt.packettypes import PacketTypes
+        from paho.mqtt.properties import Properties
+
+        got: list[bytes] = []
+
+        def device() -> Client:
+            client = Client(CallbackAPIVersion.VERSION2, client_id="sleepy", protocol=MQTTv5)
+            client.on_message = lambda c, u, message: got.append(message.payload)
+            stays = Properties(PacketTypes.CONNECT)  # type: ignore[no-untyped-call]
+            stays.SessionExpiryInterval = 60
+            client.connect("127.0.0.1", self.broker.port, clean_start=False, properties=stays)
+            client.loop_start()
+            client.subscribe("h/sleepy", qos=1)
+            time.sleep(0.3)
+            return client
+
+        def away(client: Client) -> None:
+            client.disconnect()
+            client.loop_stop()
+
+        away(device())
+        link, _ = self.opened(MqttLink({"port": self.broker.port, "version": "5"}, "h"))
+        for payload, seconds in (("old", 1.0), ("fresh", 30.0)):
+            self.assertEqual(send(link, Command("topic", topic="h/sleepy", payload=payload), seconds), "sent")
+        time.sleep(2.2)
+        client = device()
+        self.assertTrue(until(lambda: got))
+        time.sleep(0.3)
+        away(client)
+        self.assertEqual(got, [b"fresh"])
+
+    def test_devices_with_faults(self) -> None:
+        household = self.household()
+        link, ears = self.opened(MqttLink({"port": self.broker.port}, "h", ["marigold/galley_lamp/level"]))
+        self.assertTrue(until(lambda: ears.heard), "what the device is at is kept by the broker")
+
+        def answers(faults: Faults, payload: str, seconds: float = 1.0) -> list[bytes]:
+            household.faults = faults
+            ears.heard.clear()
+            link.send(Command("topic", topic="marigold/galley_lamp/level/set", payload=payload), 2.0)
+            until(lambda: ears.heard, seconds)
+            return [data for _, data in ears.heard]
+
+        self.assertEqual(answers(Faults(), "102"), [b"102"])
+        self.assertEqual(answers(Faults(drop=1), "26", 0.5), [])
+        self.assertNotIn(b"51", answers(Faults(garbage=1), "51"))
+        started = time.monotonic()
+        self.assertEqual(answers(Faults(delay=0.4), "77", 3.0), [b"77"])
+        self.assertGreater(time.monotonic() - started, 0.35)
+        self.assertEqual(answers(Faults(disconnect=1), "128", 0.7), [])
+        self.assertTrue(until(lambda: answers(Faults(), "204", 0.5) == [b"204"]), "the devices come back")
+        self.assertEqual(household.state["galley_lamp", "level"], 80)
 
 
 class Boards(Wires):
@@ -324,7 +373,7 @@ class Callbacks(unittest.TestCase):
 class Listening(Wires):
     def test_from_a_topic_to_every_wire_and_back(self) -> None:
         household = self.household()
-        options = {"replies": ["mqtt:marigold/answers"], "health": ["mqtt:marigold/health"]}
+        options = {"replies": ["mqtt:marigold/answers"], "health": "mqtt:marigold/health"}
         speaker, seen = self.opened(MqttLink({"port": self.broker.port}, "r", ["marigold/answers", "marigold/health"]))
         speaker.publish("marigold/heard/old", b"radio on", 1, True, 2.0)
         with self.live(household.house, "mqtt:boat:marigold/heard/#", **options) as (_, records):
@@ -432,8 +481,63 @@ class Listening(Wires):
         self.assertEqual([r["state"] for r in of(records, "house")], ["kept", "loaded"])
         self.assertEqual(len(of(records, "link")), 3, "links that did not change stay")
 
+    def test_what_is_under_way_may_end_and_no_longer(self) -> None:
+        for grace, sent in ((5.0, 2), (0.2, 1)):
+            with self.live(MARIGOLD, (), grace=grace, dry=True) as (live, records):
+                live.offer(b"run the bilge pump for one second", "test")
+                self.assertTrue(until(lambda r=records: of(r, "sent")))  # type: ignore[misc]
+                live.stop("ended")
+                live.stop("ended")
+            self.assertEqual(
+                [r["how"] for r in of(records, "sent", "failed")], ["sent", "sent"] if sent == 2 else ["sent", "dropped"]
+            )
+
+    def test_a_link_of_ones_own_and_functions(self) -> None:
+        class Shelf(Link):
+            def __init__(self) -> None:
+                self.taken: list[str] = []
+
+            def send(self, command: Command, seconds: float) -> None:
+                if "saloon" in command.topic:
+                    raise RuntimeError("a bug in somebody's link")
+                self.taken.append(str(command))
+
+        shelf = Shelf()
+        with self.live(MARIGOLD, (), links={"boat": shelf}, dry=True) as (live, records):
+            for said in (b"galley lamp on", b"saloon lamp on", b"worktop lamp on"):
+                live.offer(said, "test")
+            self.assertTrue(until(lambda: len(of(records, "sent", "failed")) == 3))
+        self.assertEqual(shelf.taken, [f"boat marigold/{lamp}_lamp/power/set 1" for lamp in ("galley", "worktop")])
+        self.assertEqual(
+            (of(records, "failed")[0]["how"], of(records, "said")[0]["reply"]), ("unconfirmed", "No answer from saloon lamp")
+        )
+
+    def test_more_than_it_can_hear_is_told_of_once(self) -> None:
+        with self.live(MARIGOLD, (), dry=True) as (live, records):
+            hear = live.engine.hear
+            live.engine.hear = lambda *a: (time.sleep(0.005), hear(*a))[1]  # type: ignore[method-assign]
+            taken = sum(live.offer(b"galley lamp to %d" % (n % 90), "test") for n in range(900))
+            self.assertTrue(until(lambda: len(of(records, "heard")) == taken, 30))
+        self.assertTrue(500 <= taken < 900)
+        self.assertEqual([r["why"][:16] for r in of(records, "trouble")], ["test sends faste"])
+
+    def test_programs_that_speak_badly(self) -> None:
+        told: list[str] = []
+        speaker = Speaker(("sh", "-c", "exit 3"), told.append)
+        speaker.say("hello")
+        self.assertTrue(until(lambda: told == ["sh ended with exit code 3"]), told)
+        speaker.close()
+        slow = Speaker(("sh", "-c", f"cat >> {self.folder}/said; sleep 0.3"), told.append)
+        for number in range(20):
+            slow.say(f"reply {number}")
+        self.assertTrue(
+            until(lambda: "reply 19" in (self.folder / "said").read_text() if (self.folder / "said").exists() else False)
+        )
+        self.assertLess(len((self.folder / "said").read_text().splitlines()), 9, "old answers are dropped")
+        slow.close()
+
     def test_an_error_of_the_program_itself_ends_one_line_and_no_more(self) -> None:
-        with self.live(_with(MARIGOLD, "boat", port=self.broker.port), "http:0/heard", dry=True) as (live, records):
+        with self.live(MARIGOLD, (), dry=True) as (live, records):
             hear = live.engine.hear
             live.engine.hear = lambda *a: 1 / 0  # type: ignore[method-assign, assignment]
             live.offer(b"galley lamp on", "test")
@@ -550,6 +654,55 @@ class Processes(Wires):
         self.assertEqual(len(trouble), 1, trouble)
         self.assertIn("the house goes on without a log", trouble[0])
         self.assertGreater(len(list(read_log(self.folder / "full.db"))), 10)
+
+    def test_options_of_listen(self) -> None:
+        said = b'{"text": "galley lam", "alternatives": ["galley lamp on"]}\n{"error": "deaf"}\n{"text": "radio on", "confidence": 0.2}\npass the salt\n'
+        log = self.folder / "some.db"
+        options = (
+            "--dry-run",
+            "--why",
+            "--error-reply",
+            "Pardon?",
+            "--least-confidence",
+            "0.5",
+            "--no-talk",
+            "--log",
+            str(log),
+            "--log-size",
+            "1",
+        )
+        out, err = self.start("listen", "marigold", *options).communicate(
+            b"ahoy barnacle\n" + said + b"stand easy\n" + said, timeout=60
+        )
+        self.assertEqual(err, b"")
+        lines = out.decode().splitlines()
+        for wanted in (
+            "galley lamp on  (text 2 of 2)",
+            "galley lamp = galley_lamp, on = on; score 1.00",
+            "“Pardon?”",
+            "unsure  radio on",
+        ):
+            self.assertTrue(any(wanted in line for line in lines), wanted)
+        self.assertEqual([e.data["outcome"] for e in read_log(log, kinds=("heard",))], ["wake", "accept", "reject", "sleep"])
+        plain = (
+            self.start("listen", "marigold", "--dry-run", "--awake", "--no-log")
+            .communicate(b"galley lamp on", timeout=60)[0]
+            .decode()
+        )
+        self.assertNotIn("\x1b", plain, "no colour where it is no terminal")
+
+    def test_nobody_reads_the_output(self) -> None:
+        process = self.start("listen", "marigold", "--dry-run", "--awake", "--no-log", "--json")
+        assert process.stdout is not None and process.stdin is not None
+        process.stdout.readline()
+        process.stdout.close()
+        process.stdout = None
+        with contextlib.suppress(BrokenPipeError):
+            for number in range(50):
+                process.stdin.write(b"galley lamp to %d\n" % number)
+                process.stdin.flush()
+                time.sleep(0.05)
+        self.assertEqual(process.wait(20), 0)
 
     def test_wrong_calls_say_what_to_write(self) -> None:
         for call, wanted in (
