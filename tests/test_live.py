@@ -420,6 +420,24 @@ class Logging(unittest.TestCase):
         )
         self.assertIn("1 of 9 would now come out otherwise", run("replay", str(self.folder / "house.toml"), str(self.path))[1])
 
+    def test_doubts_and_clocks_that_jump_are_played_as_they_were(self) -> None:
+        world = World()
+        log = self.log(world)
+        for said, then, jump in (
+            ("ahoy barnacle", 2, 0), ('{"text": "galley lamp on", "alternatives": ["galley lamp off"]}', 2, 90_000), ("yes", 3, -7200),
+            ("brighten the galley lamp", 5, 0), ("galley lamp to forty", 20, 0), ("saloon lamp on", 1, 0),
+        ):  # fmt: skip
+            world.hear(said, then)
+            world.jump = jump
+        for record in world.records:
+            log.write(record)
+        log.close()
+        played = list(replay(MARIGOLD, read_log(self.path), MATCHER))
+        self.assertEqual(
+            [str(p.event.outcome) for p in played if p.event], ["wake", "confirm", "accept", "reject", "accept", "asleep"]
+        )
+        self.assertEqual([p.differs for p in played if p.differs], [])
+
     def test_the_size_is_limited_and_the_newest_stay(self) -> None:
         world = World()
         log = self.log(world, megabytes=0.25)

@@ -108,7 +108,7 @@ def _write(table: Path, entries: list[Any]) -> None:
     if table.exists():
         raise click.ClickException(f"{table} is there already; name another file")
     session, last = "", float("-inf")
-    begun = 0.0
+    begun = run = 0.0
     written = hidden = 0
     with table.open("x", encoding="utf-8", newline="") as file:
         writer = csv.writer(file, lineterminator="\n")
@@ -120,15 +120,16 @@ def _write(table: Path, entries: list[Any]) -> None:
             if HIDDEN in data["utterance"]:
                 hidden += 1
                 continue
-            if entry.time - last > SESSION_PAUSE:
-                begun = entry.time
-                session = datetime.fromtimestamp(begun).isoformat(sep=" ", timespec="seconds")
-            last = entry.time
+            at = float(data.get("at", entry.time))
+            if not 0 <= at - last <= SESSION_PAUSE or entry.run != run:
+                begun, run = at, entry.run
+                session = datetime.fromtimestamp(entry.time).isoformat(sep=" ", timespec="seconds")
+            last = at
             slots = {k: tuple(v) if isinstance(v, list) else v for k, v in data["slots"].items()}
             understood = data["outcome"] in ("accept", "confirm", "ask")
             writer.writerow([
                 data["utterance"], data["outcome"], data["intent"] if understood else "", slots_line(slots) if understood else "",
-                data.get("language", ""), session, round(entry.time - begun, 2), "from the log",
+                data.get("language", ""), session, round(at - begun, 2), "from the log",
             ])  # fmt: skip
             written += 1
     left = f"; {hidden} with a passcode were left out" if hidden else ""

@@ -116,14 +116,16 @@ class Conversation:
 
     # --- utterances -------------------------------------------------------------------------------------------------
 
-    def hear(self, text: str, at: float = 0.0, language: str = "") -> Event:
+    def hear(self, text: str, at: float = 0.0, language: str = "", *, doubtful: bool = False) -> Event:
         """What comes of an utterance.
 
         Args:
             text: what was heard.
             at: the time in seconds.
             language: a BCP 47 tag, where the recogniser knows it; the house's other languages are off then.
+            doubtful: ask back before anything is done, for the recogniser was not sure of the text.
         """
+        self._doubtful = doubtful
         self.tick(at)
         at = self._now
         if self._last is not None and text == self._last[0] and at - self._last[1] < self.house.repeat:
@@ -173,9 +175,7 @@ class Conversation:
         event = best.event
         if best.doubted([c for c, _ in heard], self.house.matching.margin):
             fork = self._fork()
-            fork._doubtful = True
-            event = fork.hear(offered[best.number - 1][0], at, language)
-            fork._doubtful = False
+            event = fork.hear(offered[best.number - 1][0], at, language, doubtful=True)
         fork._last = (offered[0][0], fork._now)
         if self._last is not None and offered[0][0] == self._last[0] and fork._now - self._last[1] < self.house.repeat:
             event = self._event(offered[0][0], fork._now, Outcome.ASLEEP, reason="repeated")

@@ -137,7 +137,7 @@ class Engine:
         talk = self.conversation
         before, asked = dict(talk.state), talk.pending is not None and talk.pending.kind == "pin"
         event = talk.hear_best(heard.alternatives, received, self._language(heard.language))
-        data = {**self._data(event, before, asked), "source": source}
+        data = {**self._data(event, before, asked), "source": source, "at": round(received - self.started, 3)}
         if heard.confidence is not None:
             data["confidence"] = heard.confidence
         if event.alternative:

@@ -54,7 +54,9 @@ def replay(house: House, entries: Iterable[Entry], matcher: Matcher | None = Non
             continue
         _learn(talk, house, entry.data.get("before"))
         language = str(entry.data.get("language", ""))
-        event = talk.hear(text, entry.time, language if language in house.languages else "")
+        at = float(entry.data.get("at", entry.time))
+        doubtful = entry.data.get("reason") == "alternatives"
+        event = talk.hear(text, at, language if language in house.languages else "", doubtful=doubtful)
         yield Played(entry, event, _differences(entry.data, event.plain()))
 
 
