@@ -57,7 +57,7 @@ class Broker:
         self.name = "mosquitto" if mosquitto() else "amqtt"
         self._users, self._tls = users or {}, tls
         if self.name == "amqtt" and importlib.util.find_spec("amqtt") is None:
-            raise NoBroker("no broker is installed; install the Debian package mosquitto, or amqtt from PyPI")
+            raise NoBroker("no broker is installed; install the Debian package mosquitto, or: pip install glossa[practice]")
         self._folder = tempfile.TemporaryDirectory(prefix="glossa-broker-")
         self.start()
 
