@@ -347,6 +347,18 @@ set = { power = "$power" }
         self.assertEqual(next(r.data["why"] for r in world.records if r.kind == "ignored"), "unsure")
         self.assertEqual(len(world.lines("error")), 1)
 
+    def test_the_house_does_not_listen_to_itself(self) -> None:
+        world = World(awake=True, echo=6.0)
+        for said, then in (
+            ("galley lamp to forty", 2), ("galley lamp at forty percent", 2), ("galley lamp at fifty percent", 10), ("galley lamp at 50 percent", 2),
+            ("saloon lamp on", 1), ("Saloon lamp, on!", 1), ("saloon lamp off", 1),
+        ):  # fmt: skip
+            world.hear(said, then)
+        self.assertEqual([c.rpartition(" ")[2] for _, c in world.wires["boat"].arrived], ["102", "128", "128", "1", "0"])
+        self.assertEqual(
+            [r.data["text"] for r in world.records if r.kind == "ignored"], ["galley lamp at forty percent", "Saloon lamp, on!"]
+        )
+
     def test_the_same_thing_is_said_less_and_less(self) -> None:
         throttle = Throttle()
         told = [at for at in range(0, 100_000, 5) if throttle.count("x", at)]

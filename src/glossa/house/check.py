@@ -29,7 +29,7 @@ _LINK_KEYS: Mapping[str, tuple[str, ...]] = {
         *("host", "port", "username", "password_env", "qos", "retain", "version", "tls", "ca_file", "keepalive"),
         *("availability", "timeout"),
     ),
-    "serial": ("port", "baud", "start", "end", "gap", "acknowledge", "timeout"),
+    "serial": ("port", "baud", "start", "end", "gap", "acknowledge", "settle", "timeout"),
     "http": ("url", "timeout", "token_env", "ca_file"),
     "callback": (),
 }

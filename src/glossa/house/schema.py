@@ -87,6 +87,7 @@ class LinkSection(Section):
     keepalive: Annotated[int, Meta(ge=5, le=65535)] = 30
     availability: str = "$house/glossa"
     acknowledge: str = ""
+    settle: NotNegative = 0.0
     timeout: Positive | None = None
     token_env: str = ""
 

@@ -26,7 +26,7 @@ class SerialLink(Link):
     Args:
         options: those of the house file: ``port`` (a device, or a URL as ``serial_for_url`` takes it), ``baud``, ``start`` and ``end``
             of frames, ``gap`` in seconds, and ``acknowledge``, the text that a line or frame begins with which confirms a
-            command, with its ``timeout`` in seconds.
+            command, with its ``timeout`` in seconds; ``settle``, the seconds that a board needs once its port was opened.
     """
 
     def __init__(self, options: Mapping[str, Any]) -> None:
@@ -48,6 +48,7 @@ class SerialLink(Link):
             )
         except (serial.SerialException, OSError, ValueError) as error:
             raise Unreachable(_reason(error)) from error
+        time.sleep(float(self._options.get("settle") or 0.0))
         self._port = port
         threading.Thread(target=self._read, args=(port, inbox), name=f"read {name}", daemon=True).start()
 

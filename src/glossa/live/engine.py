@@ -17,6 +17,7 @@ from glossa.conversation.conversation import initial_state
 from glossa.hearing.language import load_language
 from glossa.house.model import House
 from glossa.house.values import Value
+from glossa.live.echo import Echo
 from glossa.live.heard import Heard
 from glossa.live.outbox import Order, Result
 from glossa.live.records import Record
@@ -50,6 +51,7 @@ class Engine:
         max_age: seconds after which something heard is too old to be acted on.
         least_confidence: what a recogniser is less sure of, 0 to 1, is not acted on.
         error_reply: what the house says when the recogniser reports an error; ``""`` for nothing.
+        echo: seconds in which a text that is word for word what the house has just said is its own voice and not acted on.
         why: put the whole explanation of each reading into its record.
     """
 
@@ -69,11 +71,12 @@ class Engine:
         least_confidence: float = 0.0,
         error_reply: str = "",
         why: bool = False,
+        echo: float = 0.0,
     ) -> None:
         self._post, self._emit_to, self._clock, self._wall, self._say_to = post, emit, clock, wall, say
         self._environment, self._awake = environment, awake
         self._max_age, self._least_confidence, self._error_reply = max_age, least_confidence, error_reply
-        self._why = why
+        self._why, self._echo_seconds = why, echo
         self._throttle = Throttle()
         self._number = 0
         self._up: dict[str, bool] = {}
@@ -89,6 +92,7 @@ class Engine:
         self.house = house
         self._states = States(house)
         self._secrecy = Secrecy(matcher, self._environment)
+        self._echo = Echo(matcher, self._echo_seconds)
         self.conversation = Conversation(
             house, matcher, state=_known_at_first(house), secrets=self._environment, awake=self._awake
         )
@@ -130,6 +134,8 @@ class Engine:
         if heard.confidence is not None and heard.confidence < self._least_confidence:
             unsure = {"why": "unsure", "text": self._shown(heard.text), "confidence": heard.confidence, "source": source}
             return self._emit("ignored", 0, unsure)
+        if self._echo.heard(heard.text, now):
+            return self._emit("ignored", 0, {"why": "the house's own voice", "text": self._shown(heard.text), "source": source})
         self._number += 1
         return self._understand(heard, received, received - before_it_came, source)
 
@@ -152,7 +158,7 @@ class Engine:
                 sequence.reply, data["reply"] = data["reply"], ""  # until it is clear whether it can be reached
             self._advance(sequence)
         if data["reply"]:
-            self._say_to(data["reply"], event.language or self.house.languages[0])
+            self._voice(data["reply"], event.language or self.house.languages[0])
         return self._emit("heard", self._number, data)
 
     def _language(self, tag: str) -> str:
@@ -378,8 +384,12 @@ class Engine:
         self._now_and_then("trouble", why, {"why": why})
 
     def _say(self, number: int, text: str, language: str) -> None:
-        self._say_to(text, language)
+        self._voice(text, language)
         self._emit("said", number, {"reply": self._secrecy.text(text)})
+
+    def _voice(self, text: str, language: str) -> None:
+        self._echo.said(text, self._clock())
+        self._say_to(text, language)
 
     def _now_and_then(self, kind: str, key: str, data: Mapping[str, Any]) -> Record | None:
         count = self._throttle.count(f"{kind} {key}", self._clock())

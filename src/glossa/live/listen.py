@@ -37,6 +37,8 @@ LOOK = 1.0
 MOST_HEARD = 500
 """How many lines may wait to be understood; a pipe is read no faster, everything else is told to come later."""
 HEALTH = 30.0
+ECHO = 6.0
+"""Seconds in which a microphone may hear what the house itself has said."""
 ANSWER = 10.0
 TWICE = 0.5
 """Seconds after which a second call to stop means: at once."""
@@ -141,7 +143,7 @@ class Live:
         self._speakers = [Speaker(p.program, partial(self._later, self._trouble)) for p in self._replies if p.type == "run"]
         self.engine = Engine(
             house, post=self._post, emit=self._emit, clock=clock, wall=time.time, environment=environment, matcher=matcher,
-            say=self._say, **engine,
+            say=self._say, echo=ECHO if self._replies else 0.0, **engine,
         )  # fmt: skip
         self._endpoints = [
             self._endpoint(p, token) for p in (*self._sources, *((self._health,) if self._health else ())) if p.type == "http"
@@ -300,6 +302,7 @@ class Live:
                 )
             elif not (acknowledge and data.startswith(acknowledge.encode())):
                 self.offer(data, source.written)
+            break
         self._later(self.engine.arrived, link, place, data, retained)
 
     def _posted(self, source: str, body: bytes) -> Mapping[str, Any] | None:
