@@ -36,6 +36,9 @@ LOOK = 1.0
 """Seconds between two looks at the house file."""
 MOST_HEARD = 500
 """How many lines may wait to be understood; a pipe is read no faster, everything else is told to come later."""
+MOST_REPORTS = 5000
+AT_ONCE = 50
+"""How many of the things that came in over links may wait to be read, and how many are read before somebody is listened to."""
 HEALTH = 30.0
 ECHO = 6.0
 """Seconds in which a microphone may hear what the house itself has said."""
@@ -132,6 +135,9 @@ class Live:
         self._functions, self._environment, self._grace, self._dry = functions, environment, grace, dry
         self._todo: SimpleQueue[Callable[[], object]] = SimpleQueue()
         self._room = threading.BoundedSemaphore(MOST_HEARD)
+        self._reports: SimpleQueue[tuple[str, str, bytes, bool]] = SimpleQueue()
+        self._reading = False
+        self._complaints: set[str] = set()
         self._stop = ""
         self._stopped_at = 0.0
         self._hurry = False
@@ -268,6 +274,29 @@ class Live:
         if answer is not None:
             answer.put(record)
 
+    def _complain(self, why: str) -> None:
+        """Have something told of that may come a thousand times before anybody gets to it."""
+        if why not in self._complaints:
+            self._complaints.add(why)
+            self._later(self._complained, why)
+
+    def _complained(self, why: str) -> None:
+        self._complaints.discard(why)
+        self.engine.trouble(why)
+
+    def _read_reports(self) -> None:
+        """Read some of what came in; the rest when those had their turn who spoke meanwhile."""
+        for _ in range(AT_ONCE):
+            try:
+                report = self._reports.get_nowait()
+            except Empty:
+                break
+            self.engine.arrived(*report)
+        self._reading = False
+        if not self._reports.empty():
+            self._reading = True
+            self._later(self._read_reports)
+
     def _changed(self, changed: Changed) -> None:
         if changed.house is not None and changed.matcher is not None:
             self.engine.reload(changed.house, changed.matcher)
@@ -281,7 +310,7 @@ class Live:
         """Take something heard; False where too much of it waits already."""
         received = clock()
         if not self._room.acquire(blocking=wait):
-            self._later(self._trouble, f"{source} sends faster than the house can listen; some of it is not heard")
+            self._complain(f"{source} sends faster than the house can listen; some of it is not heard")
             return False
         self._later(self._hear, read_heard(data), received, source, answer)
         return True
@@ -297,13 +326,17 @@ class Live:
                 str(self.engine.house.links[link].options.get("acknowledge") or "") if link in self.engine.house.links else ""
             )
             if retained:
-                self._later(
-                    self._trouble, f"{place} keeps a retained message; nobody knows how old it is, and it is not acted on"
-                )
+                self._complain(f"{place} keeps a retained message; nobody knows how old it is, and it is not acted on")
             elif not (acknowledge and data.startswith(acknowledge.encode())):
                 self.offer(data, source.written)
             break
-        self._later(self.engine.arrived, link, place, data, retained)
+        if self._reports.qsize() >= MOST_REPORTS:
+            self._complain(f"{link} brings in more than the house can read; some of it is lost")
+            return
+        self._reports.put((link, place, data, retained))
+        if not self._reading:
+            self._reading = True
+            self._later(self._read_reports)
 
     def _posted(self, source: str, body: bytes) -> Mapping[str, Any] | None:
         answer: SimpleQueue[Record | None] = SimpleQueue()
