@@ -704,6 +704,17 @@ class Processes(Wires):
                 time.sleep(0.05)
         self.assertEqual(process.wait(20), 0)
 
+    @unittest.skipUnless(os.path.exists("/dev/full"), "there is no /dev/full")
+    def test_a_full_disk_behind_the_output(self) -> None:
+        log = self.folder / "some.db"
+        with open("/dev/full", "wb") as full:
+            call = [sys.executable, "-m", "glossa", "listen", "marigold", "--dry-run", "--awake", "--log", str(log)]
+            done = subprocess.run(
+                call, input=b"galley lamp on\nsaloon lamp on\n", stdout=full, stderr=subprocess.PIPE, timeout=60
+            )
+        self.assertEqual((done.returncode, done.stderr), (0, b""))
+        self.assertEqual(len(list(read_log(log, kinds=("sent",)))), 2)
+
     def test_wrong_calls_say_what_to_write(self) -> None:
         for call, wanted in (
             (("listen", "marigold", "--from", "mqtt:panel:x"), "an mqtt link is needed"), (("listen", "marigold", "--from", "telepathy"), "write one of"),

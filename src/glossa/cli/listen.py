@@ -141,6 +141,8 @@ class _Printer:
             self._broken = True
             sys.stdout = open(os.devnull, "w")  # noqa: SIM115 - what is still buffered has nowhere to go
             self.ends()
+        except OSError:
+            self._broken = True  # a full disk, say; the house goes on, and its log and health line still tell
 
     @staticmethod
     def _json(record: Record) -> None:

@@ -20,7 +20,7 @@ from glossa.live import Live, Record
 
 
 def play(home: House, out: Console) -> bool:
-    """Play it; whether every command was sent that could be.
+    """Play it; whether most was sent, and what came while the broker was gone was not.
 
     Raises:
         click.ClickException: where no broker is installed.
@@ -63,7 +63,7 @@ def play(home: House, out: Console) -> bool:
             f"\nThe lamps say: galley lamp {household.state['galley_lamp', 'power']}, saloon lamp {household.state['saloon_lamp', 'level']} percent."
         )
     )
-    return results.count("expired") == 1 and all(how in ("sent", "expired") for how in results)
+    return "expired" in results and results.count("sent") > len(results) / 2
 
 
 def _script(broker: Broker) -> list[tuple[float, str | Callable[[], None]]]:

@@ -16,20 +16,19 @@ from typing import Any
 
 from glossa.commands import Command
 from glossa.house import House
-from glossa.house.model import Link as LinkSection
-from glossa.links.link import Inbox, Link
-from glossa.links.make import make_link
-from glossa.links.simulated import SimulatedHouse, SimulatedLink
-from glossa.live.courier import Courier, clock
+from glossa.links.link import Link
+from glossa.live.courier import clock
 from glossa.live.endpoint import Busy, Endpoint
 from glossa.live.engine import Engine
-from glossa.live.heard import MOST_BYTES, Heard, read_heard
+from glossa.live.heard import Heard, read_heard
+from glossa.live.lines import read_lines
 from glossa.live.log import EventLog
-from glossa.live.outbox import Order, Outbox, Result
+from glossa.live.outbox import Order, Result
 from glossa.live.places import Place, PlaceError, read_place
 from glossa.live.records import Record, iso
 from glossa.live.reload import Changed, Watch
 from glossa.live.replies import Speaker
+from glossa.live.wiring import Wiring
 from glossa.matching import Matcher
 
 LOOK = 1.0
@@ -50,37 +49,6 @@ INPUT_ENDED = "the input ended"
 
 def _place(found: Place | str, house: House, takes: tuple[str, ...]) -> Place:
     return read_place(found, house, takes) if isinstance(found, str) else found
-
-
-class _Inbox:
-    """What one link tells the house, handed on to the house's own thread."""
-
-    def __init__(self, live: Live, name: str) -> None:
-        self._live, self._name = live, name
-        self.courier: Courier | None = None
-
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
-        self._live.arrived(self._name, place, data, retained)
-
-    def lost(self, reason: str) -> None:
-        if self.courier is not None:
-            self.courier.lost(reason)
-
-
-class _Mute(Link):
-    """A link that is only listened to."""
-
-    def __init__(self, link: Link) -> None:
-        self._link = link
-
-    def open(self, inbox: Inbox) -> None:
-        self._link.open(inbox)
-
-    def send(self, command: Command, seconds: float) -> None:
-        """Nothing is sent."""
-
-    def close(self) -> None:
-        self._link.close()
 
 
 class Live:
@@ -130,9 +98,7 @@ class Live:
         self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http")) for s in sources)
         self._replies = tuple(_place(r, house, ("mqtt", "run")) for r in replies)
         self._health = _place(health, house, ("http", "mqtt")) if health is not None else None
-        self._links = dict(links or {})
-        self._emit_to, self._log, self._watch = emit, log, watch
-        self._functions, self._environment, self._grace, self._dry = functions, environment, grace, dry
+        self._emit_to, self._log, self._watch, self._grace = emit, log, watch, grace
         self._todo: SimpleQueue[Callable[[], object]] = SimpleQueue()
         self._room = threading.BoundedSemaphore(MOST_HEARD)
         self._reports: SimpleQueue[tuple[str, str, bytes, bool]] = SimpleQueue()
@@ -142,13 +108,14 @@ class Live:
         self._stopped_at = 0.0
         self._hurry = False
         self._open_sources = len(self._sources)
-        self._devices = SimulatedHouse(house)
-        self._couriers: dict[str, Courier] = {}
-        self._made_of: dict[str, tuple[LinkSection | None, tuple[str, ...]]] = {}
         self._check_loops()
+        self._wiring = Wiring(
+            arrived=self.arrived, result=partial(self._later, self._result), changed=partial(self._later, self._link_changed),
+            environment=environment, functions=functions, links=links, dry=dry,
+        )  # fmt: skip
         self._speakers = [Speaker(p.program, partial(self._later, self._trouble)) for p in self._replies if p.type == "run"]
         self.engine = Engine(
-            house, post=self._post, emit=self._emit, clock=clock, wall=time.time, environment=environment, matcher=matcher,
+            house, post=self._wiring.post, emit=self._emit, clock=clock, wall=time.time, environment=environment, matcher=matcher,
             say=self._say, echo=ECHO if self._replies else 0.0, **engine,
         )  # fmt: skip
         self._endpoints = [
@@ -175,61 +142,15 @@ class Live:
         hear = partial(self._posted, place.written)
         return Endpoint(place.host, place.port, path=place.path or "/", hear=hear, health=self.health, token=token)
 
-    def _own_links(self) -> dict[str, Place]:
-        """The links that are made for places and are none of the house's."""
-        places = (*self._sources, *self._replies, *((self._health,) if self._health else ()))
-        return {p.link: p for p in places if p.options}
-
-    def _topics(self, name: str) -> tuple[str, ...]:
-        heard = (s.topic for s in self._sources if s.type == "mqtt" and s.link == name)
-        return (*self.engine.topics.get(name, ()), *heard)
-
     def _wire(self) -> None:
-        """Open the links that are new or have changed, and let those go that are not there any more."""
-        house = self.engine.house
-        own = self._own_links()
-        wanted = {name: (house.links.get(name), self._topics(name)) for name in (*house.links, *own)}
-        for name in [n for n in self._couriers if self._made_of[n] != wanted.get(n)]:
-            self._couriers.pop(name).end("the link was changed in the house file")
-        for name, made_of in wanted.items():
-            if name not in self._couriers:
-                self._couriers[name] = self._courier(name, self._link(name, made_of[1], own.get(name)))
-                self._made_of[name] = made_of
-
-    def _link(self, name: str, topics: tuple[str, ...], own: Place | None) -> Link:
-        house = self.engine.house
-        if own is not None and own.type == "serial":
-            from glossa.links.serial import SerialLink
-
-            return SerialLink(own.options)
-        if own is not None:
-            from glossa.links.mqtt import MqttLink
-
-            return MqttLink(own.options, house.id, topics, self._environment)
-        if name in self._links:
-            return self._links[name]
-        if self._dry and not any(s.link == name for s in self._sources):
-            return SimulatedLink(self._devices)
-        made = make_link(
-            house,
-            name,
-            topics=topics,
-            environment=self._environment,
-            functions=self._functions,
-            devices=self._devices,
-            announce=not self._dry,
-        )
-        return _Mute(made) if self._dry else made
-
-    def _courier(self, name: str, link: Link) -> Courier:
-        inbox = _Inbox(self, name)
-        outbox = Outbox(
-            name, link, clock=clock, inbox=inbox, result=partial(self._later, self._result),
-            changed=lambda up, reason: self._later(self.engine.link, name, up, reason),
-        )  # fmt: skip
-        inbox.courier = courier = Courier(outbox)
-        courier.start()
-        return courier
+        """Bring the links to what the house file and the places ask for."""
+        places = (*self._sources, *self._replies, *((self._health,) if self._health else ()))
+        own = {p.link: p for p in places if p.options}
+        topics = {
+            name: (*self.engine.topics.get(name, ()), *(s.topic for s in self._sources if s.type == "mqtt" and s.link == name))
+            for name in (*self.engine.house.links, *own)
+        }
+        self._wiring.update(self.engine.house, topics, own, {s.link for s in self._sources})
 
     # --- in the house's own thread ----------------------------------------------------------------------------------
 
@@ -244,18 +165,14 @@ class Live:
         if self._log is not None:
             self._log.write(record)
 
-    def _post(self, link: str, order: Order) -> None:
-        courier = self._couriers.get(link)
-        if courier is None:
-            self._later(self._result, Result(order, "dropped", clock(), "the link is not in the house file any more"))
-        else:
-            courier.put(order)
-
     def _result(self, result: Result) -> None:
         if result.order.number >= 0:
             self.engine.result(result)
         elif result.how != "sent":
             self.engine.trouble(f"{result.order.command.link} {result.order.command.topic}: {result.reason}")
+
+    def _link_changed(self, name: str, up: bool, reason: str) -> None:
+        self.engine.link(name, up, reason)
 
     def _say(self, text: str, language: str) -> None:
         for place in self._replies:
@@ -266,7 +183,7 @@ class Live:
 
     def _publish(self, place: Place, text: str, *, retain: bool = False, seconds: float = 5.0) -> None:
         command = Command("topic", place.link, topic=place.topic, payload=text, qos=1, retain=retain)
-        self._post(place.link, Order(-1, 0, command, clock() + seconds))
+        self._wiring.post(place.link, Order(-1, 0, command, clock() + seconds))
 
     def _hear(self, heard: Heard, received: float, source: str, answer: SimpleQueue[Record | None] | None = None) -> None:
         self._room.release()
@@ -349,25 +266,11 @@ class Live:
         return record.plain() if record is not None else None
 
     def _read_stdin(self) -> None:
-        held, skipping = b"", False
-        while not self._stop:
-            try:
-                data = os.read(sys.stdin.fileno(), 65_536)
-            except (OSError, ValueError):
-                data = b""
-            *lines, held = (held + data).replace(b"\r\n", b"\n").split(b"\n")
-            lines += [held] if not data and held else []
-            for line in lines:
-                if not skipping and line.strip():
-                    self.offer(line, "stdin", wait=True)
-                skipping = False
-            if len(held) > MOST_BYTES:
-                if not skipping:
-                    self.offer(held, "stdin", wait=True)
-                held, skipping = b"", True
-            if not data:
-                self._later(self._source_ended)
+        for line in read_lines(sys.stdin.fileno()):
+            if self._stop:
                 return
+            self.offer(line, "stdin", wait=True)
+        self._later(self._source_ended)
 
     def _source_ended(self) -> None:
         self._open_sources -= 1
@@ -414,13 +317,12 @@ class Live:
         try:
             call = self._todo.get(timeout=seconds)
         except Empty:
-            pass
-        else:
-            try:
-                call()
-            except Exception as error:  # one line that nobody thought of must not end a house that runs for months
-                self._bug(error)
-        self.engine.tick()
+            call = self.engine.tick
+        try:
+            call()
+            self.engine.tick()
+        except Exception as error:  # one line that nobody thought of must not end a house that runs for months
+            self._bug(error)
 
     def _bug(self, error: Exception) -> None:
         frame = traceback.extract_tb(error.__traceback__)[-1]
@@ -435,8 +337,7 @@ class Live:
         while clock() < until and not self._hurry and self._under_way:
             self._step(min(0.2, max(0.0, self.engine.due() - clock())))
         self.engine.stop(self._stop)
-        for courier in self._couriers.values():
-            courier.end(self._stop)
+        self._wiring.end(self._stop)
         while not self._todo.empty():
             self._todo.get()()
         for speaker in self._speakers:
@@ -447,7 +348,7 @@ class Live:
 
     @property
     def _under_way(self) -> bool:
-        return bool(self.engine.busy or not self._todo.empty() or any(c.outbox.waiting for c in self._couriers.values()))
+        return bool(self.engine.busy or not self._todo.empty() or self._wiring.waiting)
 
     def health(self) -> dict[str, Any]:
         """How the house is: ``uptime`` in seconds, seconds since it last heard and sent something (null for never), and its links."""
@@ -456,14 +357,6 @@ class Live:
         def ago(at: float | None) -> float | None:
             return None if at is None else round(now - at, 1)
 
-        links = {}
-        for name, courier in list(self._couriers.items()):
-            said = courier.outbox.said
-            links[name] = {
-                "state": "up" if courier.outbox.up else "down",
-                "waiting": courier.outbox.waiting,
-                **({"reason": said[1]} if said and said[1] and not courier.outbox.up else {}),
-            }
         return {
             "house": engine.house.name,
             "time": iso(time.time()),
@@ -471,6 +364,6 @@ class Live:
             "heard_ago": ago(engine.last_heard),
             "sent_ago": ago(engine.last_sent),
             **engine.counts,
-            "links": links,
+            "links": self._wiring.health(),
             "log": self._log.state if self._log is not None else "none",
         }
