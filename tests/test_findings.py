@@ -73,6 +73,46 @@ steps = [{ text = "B" }]
 """
 
 
+BLINDS = """
+[house]
+name = "Blinds"
+[links.hub]
+type = "{link}"
+[kinds.blind]
+nouns = ["blind"]
+[kinds.blind.properties.height]
+type = "number"
+minimum = 0
+maximum = 100
+command = {{ topic = "b/$id/set", payload = "$raw" }}
+{state}
+[devices.east]
+kind = "blind"
+names = ["east blind"]
+[devices.west]
+kind = "blind"
+names = ["west blind"]
+[intents.raise]
+phrases = ["raise [the] $device"]
+change = {{ height = "+10" }}
+[intents.where]
+phrases = ["how high is [the] $device"]
+read = "height"
+"""
+
+
+class Unreported(unittest.TestCase):
+    def test_what_is_changed_by_amounts_and_never_reported_is_found_once(self) -> None:
+        for link, state, wanted in (
+            ("mqtt", "", [("kinds.blind.properties.height", "nothing reports the height of east, west")]), ("simulated", "", []),
+            ("mqtt", 'state = { topic = "b/$id" }', []),
+        ):  # fmt: skip
+            with self.subTest(f"{link} {state}"):
+                house = read_house(BLINDS.format(link=link, state=state))
+                found = [(f.place, f.what.partition(", and it")[0]) for f in findings(house) if f.name == "unreported"]
+                self.assertEqual(found, wanted)
+
+
 class Planted(unittest.TestCase):
     def test_every_planted_mistake_is_found_in_its_place(self) -> None:
         house = read_house(PLANTED)

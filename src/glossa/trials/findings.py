@@ -66,7 +66,7 @@ def findings(house: House, matcher: Matcher | None = None, rows: Iterable[Row] |
             found[finding] = None
         for finding in _rivals(house, matcher, tag):
             found[finding] = None
-    found.update(dict.fromkeys((*_codes(house), *_unreached(house), *_wake_phrases(house, matcher))))
+    found.update(dict.fromkeys((*_codes(house), *_unreached(house), *_unreported(house), *_wake_phrases(house, matcher))))
     if rows is not None:
         found.update(dict.fromkeys(_uncovered(house, rows)))
     return sorted(found)
@@ -82,6 +82,30 @@ def apart_by_sound(one: Words, other: Words, tag: str) -> float:
 def telling_words(one: Words, other: Words) -> tuple[Words, Words]:
     """What is left of two names when the words that they share are taken away."""
     return tuple(w for w in one if w not in other), tuple(w for w in other if w not in one)
+
+
+def _unreported(house: House) -> Iterator[Finding]:
+    """Properties that are read or changed by an amount, on wires that could report them and do not."""
+    only = next(iter(house.links))
+    silent: dict[tuple[str, str], list[str]] = {}
+    for intent in house.intents.values():
+        for name in (*intent.change, *((intent.read,) if intent.read else ())):
+            for key in house.members(intent.device) if intent.device else house.devices:
+                device = house.devices[key]
+                prop = device.properties.get(name)
+                if prop is not None and prop.state is None and house.links[device.link or only].type in ("mqtt", "serial"):
+                    place = f"kinds.{device.kind}" if device.kind else f"devices.{key}"
+                    silent.setdefault((place, name), []).append(key)
+    for (place, name), keys in silent.items():
+        ids = list(dict.fromkeys(keys))
+        more = f" and {len(ids) - 3} more" if len(ids) > 3 else ""
+        yield Finding(
+            f"{place}.properties.{name}",
+            "unreported",
+            f"nothing reports the {name} of {', '.join(ids[:3])}{more}, and it is changed by amounts or asked for",
+            "live it is unknown until a command has set it, and the house says so instead",
+            f'write where it is reported, as in: state = {{ topic = "$house/$id/{name}" }}',
+        )
 
 
 def _spoken(house: House, tag: str) -> Iterator[tuple[str, str, Words]]:
