@@ -19,6 +19,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
+
 import glossa
 from glossa.commands import Command
 from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
@@ -51,7 +53,7 @@ class Ears:
         self.losses.append(reason)
 
 
-def until(true: Callable[[], Any], seconds: float = 10.0) -> bool:
+def until(true: Callable[[], Any], seconds: float = 40.0) -> bool:
     """Wait for something to become true."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
@@ -61,7 +63,7 @@ def until(true: Callable[[], Any], seconds: float = 10.0) -> bool:
     return bool(true())
 
 
-def send(link: Any, command: Command, seconds: float = 2.0) -> str:
+def send(link: Any, command: Command, seconds: float = 10.0) -> str:
     """How a sending ended."""
     try:
         link.send(command, seconds)
@@ -112,7 +114,7 @@ class Wires(unittest.TestCase):
             yield made, records
         finally:
             made.stop("ended")
-            thread.join(20)
+            thread.join(60)
             self.assertFalse(thread.is_alive())
 
 
@@ -234,9 +236,9 @@ class Brokers(Wires):
 
         away(device())
         link, _ = self.opened(MqttLink({"port": self.broker.port, "version": "5"}, "h"))
-        for payload, seconds in (("old", 1.0), ("fresh", 30.0)):
+        for payload, seconds in (("old", 2.0), ("fresh", 30.0)):
             self.assertEqual(send(link, Command("topic", topic="h/sleepy", payload=payload), seconds), "sent")
-        time.sleep(2.2)
+        time.sleep(3.5)
         client = device()
         self.assertTrue(until(lambda: got))
         time.sleep(0.3)
@@ -248,21 +250,21 @@ class Brokers(Wires):
         link, ears = self.opened(MqttLink({"port": self.broker.port}, "h", ["marigold/galley_lamp/level"]))
         self.assertTrue(until(lambda: ears.heard), "what the device is at is kept by the broker")
 
-        def answers(faults: Faults, payload: str, seconds: float = 1.0) -> list[bytes]:
+        def answers(faults: Faults, payload: str, seconds: float = 20.0) -> list[bytes]:
             household.faults = faults
             ears.heard.clear()
-            link.send(Command("topic", topic="marigold/galley_lamp/level/set", payload=payload), 2.0)
+            link.send(Command("topic", topic="marigold/galley_lamp/level/set", payload=payload), 10.0)
             until(lambda: ears.heard, seconds)
             return [data for _, data in ears.heard]
 
         self.assertEqual(answers(Faults(), "102"), [b"102"])
         self.assertEqual(answers(Faults(drop=1), "26", 0.5), [])
-        self.assertNotIn(b"51", answers(Faults(garbage=1), "51"))
+        self.assertNotIn(b"51", answers(Faults(garbage=1), "51", 3.0))
         started = time.monotonic()
-        self.assertEqual(answers(Faults(delay=0.4), "77", 3.0), [b"77"])
+        self.assertEqual(answers(Faults(delay=0.4), "77"), [b"77"])
         self.assertGreater(time.monotonic() - started, 0.35)
         self.assertEqual(answers(Faults(disconnect=1), "128", 0.7), [])
-        self.assertTrue(until(lambda: answers(Faults(), "204", 0.5) == [b"204"]), "the devices come back")
+        self.assertTrue(until(lambda: answers(Faults(), "204", 3.0) == [b"204"]), "the devices come back")
         self.assertEqual(household.state["galley_lamp", "level"], 80)
 
 
@@ -273,9 +275,9 @@ class Boards(Wires):
         return link, ears
 
     def test_text_bytes_and_acknowledgements(self) -> None:
-        house = _with(MARIGOLD, "panel", acknowledge="OK", timeout=0.5)
+        house = _with(MARIGOLD, "panel", acknowledge="OK", timeout=2.0)
         household = self.household(house)
-        link, ears = self.link(household, acknowledge="OK", timeout=0.5)
+        link, ears = self.link(household, acknowledge="OK", timeout=2.0)
         self.assertEqual(send(link, Command("text", text="mooring_light=1")), "sent")
         self.assertEqual(send(link, Command("bytes", data=b"\xaa\x21")), "sent")
         self.assertEqual([d for _, _, d in household.taken], [b"mooring_light=1", b"\xaa\x21"])
@@ -315,25 +317,26 @@ class Hooks(Wires):
     def test_answers_redirects_and_silence(self) -> None:
         household = self.household()
         hook: Any = household.parts["hooks"]
-        link, _ = self.opened(WebLink({"url": hook.url, "timeout": 0.6, "token_env": "TOKEN"}, {"TOKEN": "kelp"}))
+        link, _ = self.opened(WebLink({"url": hook.url, "timeout": 2.0, "token_env": "TOKEN"}, {"TOKEN": "kelp"}))
         post, put = (Command("http", method=m, path="/log", body='{"a": 1}') for m in ("POST", "PUT"))
         self.assertEqual((send(link, post), household.taken), ("sent", [("hooks", "POST /log", b'{"a": 1}')]))
         hook.status, hook.location = 302, "http://127.0.0.1:9/elsewhere"
         with self.assertRaisesRegex(Declined, "redirect to http://127.0.0.1:9/elsewhere"):
-            link.send(post, 2.0)
+            link.send(post, 10.0)
         hook.location = ""
-        for status, faults, command, wanted, tries in (
-            (500, Faults(), post, Declined, 1), (500, Faults(), put, Declined, 1), (503, Faults(), post, Declined, 1), (503, Faults(), put, Unanswered, 2),
-            (200, Faults(drop=1), post, Unanswered, 1), (200, Faults(disconnect=1), post, Unanswered, 1), (200, Faults(disconnect=1), put, Unanswered, 2),
-        ):  # fmt: skip
+        for number, (status, faults, command, wanted, repeated) in enumerate((
+            (500, Faults(), post, Declined, False), (500, Faults(), put, Declined, False), (503, Faults(), post, Declined, False),
+            (503, Faults(), put, Unanswered, True), (200, Faults(drop=1), post, Unanswered, False),
+            (200, Faults(disconnect=1), post, Unanswered, False), (200, Faults(disconnect=1), put, Unanswered, True),
+        )):  # fmt: skip
             with self.subTest(f"{status} {faults} {command.method}"):
                 hook.status, household.faults = status, faults
-                household.taken.clear()
                 started = time.monotonic()
                 with self.assertRaises(wanted):
-                    link.send(command, 5.0)
-                self.assertLess(time.monotonic() - started, 1.5)
-                self.assertEqual(min(len(household.taken), 2), tries)
+                    link.send(replace(command, path=f"/log/{number}"), 10.0)
+                self.assertLess(time.monotonic() - started, 8.0)
+                tries = [place for _, place, _ in household.taken if place.endswith(f"/{number}")]
+                self.assertEqual(len(tries) > 1, repeated)
 
     def test_a_server_that_answers_drop_by_drop_is_left(self) -> None:
         with socket.create_server(("127.0.0.1", 0)) as server:
@@ -350,7 +353,7 @@ class Hooks(Wires):
             link, _ = self.opened(WebLink({"url": f"http://127.0.0.1:{server.getsockname()[1]}", "timeout": 0.5}))
             started = time.monotonic()
             self.assertEqual(send(link, Command("http", method="POST", path="/x")), "Unanswered")
-            self.assertLess(time.monotonic() - started, 2.0)
+            self.assertLess(time.monotonic() - started, 8.0)
 
     def test_nobody_there(self) -> None:
         with self.assertRaisesRegex(Unreachable, "refused"):
@@ -567,7 +570,7 @@ class Processes(Wires):
     def end(process: subprocess.Popen[bytes]) -> None:
         process.terminate()
         try:
-            process.communicate(timeout=20)
+            process.communicate(timeout=120)
         except subprocess.TimeoutExpired:
             process.kill()
             process.communicate()
@@ -589,7 +592,7 @@ class Processes(Wires):
             + b"\nnote in the log all is well"
         )
         process = self.start("listen", str(place), "--json", "--reply", "run:cat")
-        out, err = process.communicate(said, timeout=60)
+        out, err = process.communicate(said, timeout=120)
         self.assertEqual((process.returncode, err), (0, b""))
         records = [json.loads(line) for line in out.splitlines()]
         self.assertEqual(
@@ -602,14 +605,17 @@ class Processes(Wires):
 
     def test_send_and_watch(self) -> None:
         place = str(self.practice())
-        watching = self.start("watch", place, "--link", "boat", "--topic", "marigold/galley_lamp/#", "--json", "--seconds", "6")
-        time.sleep(2.0)
-        code, out, _ = run("send", place, "galley_lamp", "level=half")
-        self.assertEqual((code, out.splitlines()[0].split("  ")[1]), (0, "boat marigold/galley_lamp/level/set 128"))
+        watching = self.start(
+            "watch", place, "--link", "boat", "--topic", "marigold/galley_lamp/#", "--json", "--count", "4", "--seconds", "60"
+        )
+        assert watching.stderr is not None
+        self.assertIn(b"boat is up", watching.stderr.readline())
+        code, out, _ = run("send", place, "galley_lamp", "level=half", "--wait", "4")
+        self.assertEqual((code, out.count("boat marigold/galley_lamp/level/set 128")), (0, 1))
         self.assertIn("galley_lamp level 50", out)
         for call in (("panel", '"K0"'), ("panel", "AA", "21"), ("hooks", "POST", "/log", '{"text": "hi"}')):
             self.assertEqual(run("send", place, *call, "--wait", "0")[0], 0)
-        seen = [json.loads(line) for line in watching.communicate(timeout=20)[0].splitlines()]
+        seen = [json.loads(line) for line in watching.communicate(timeout=90)[0].splitlines()]
         states = [r["states"] for r in seen if r["topic"] == "marigold/galley_lamp/level" and not r["retained"]]
         self.assertEqual(states, [[{"device": "galley_lamp", "property": "level", "value": 50}]])
         for wrong in (
@@ -632,11 +638,11 @@ class Processes(Wires):
             assert process.stdout is not None
             self.assertIn(b'"start"', process.stdout.readline())
             second = self.start("listen", place)
-            out, err = second.communicate(b"", timeout=20)
+            out, err = second.communicate(b"", timeout=120)
             self.assertEqual((second.returncode, out), (2, b""))
             self.assertIn(b"another glossa listen is writing this log", err)
             process.send_signal(number)
-            out, err = process.communicate(timeout=20)
+            out, err = process.communicate(timeout=120)
             self.assertEqual((process.returncode, json.loads(out.splitlines()[-1])["event"], err), (0, "stop", b""))
 
     def test_a_full_disk_stops_the_log_and_not_the_house(self) -> None:
@@ -647,7 +653,7 @@ class Processes(Wires):
         process = self.start(
             "listen", "marigold", "--dry-run", "--awake", "--json", "--log", str(self.folder / "full.db"), preexec_fn=small
         )
-        out, _ = process.communicate(said, timeout=60)
+        out, _ = process.communicate(said, timeout=120)
         records = [json.loads(line) for line in out.splitlines()]
         self.assertEqual((process.returncode, records[-1]["sent"], records[-1]["failed"]), (0, 300, 0))
         trouble = [r["why"] for r in records if r["event"] == "trouble"]
@@ -702,7 +708,7 @@ class Processes(Wires):
                 process.stdin.write(b"galley lamp to %d\n" % number)
                 process.stdin.flush()
                 time.sleep(0.05)
-        self.assertEqual(process.wait(20), 0)
+        self.assertEqual(process.wait(60), 0)
 
     @unittest.skipUnless(os.path.exists("/dev/full"), "there is no /dev/full")
     def test_a_full_disk_behind_the_output(self) -> None:
@@ -743,7 +749,5 @@ class Logs(Wires):
 
 
 def _with(house: glossa.House, link: str, **options: Any) -> glossa.House:
-    from msgspec.structs import replace
-
     changed = replace(house.links[link], options={**house.links[link].options, **options})
     return replace(house, links={**house.links, link: changed})
