@@ -9,6 +9,7 @@ import time
 import click
 
 from glossa.cli.main import house_argument
+from glossa.commands.states import States
 from glossa.files import load_house
 
 
@@ -31,7 +32,6 @@ def send(house: str, command: tuple[str, ...], wait: float, dry_run: bool) -> No
       glossa send marigold hooks POST /log '{"text": "hello"}'
     """
     from glossa.cli.show import console
-    from glossa.commands.states import States
     from glossa.links.link import Link, LinkError
     from glossa.links.make import make_link
     from glossa.live.by_hand import WrittenError, read_commands
@@ -76,10 +76,7 @@ def send(house: str, command: tuple[str, ...], wait: float, dry_run: bool) -> No
 class _Back:
     """Prints what comes in over a link, retained messages left out."""
 
-    def __init__(self, name: str, states: object) -> None:
-        from glossa.commands.states import States
-
-        assert isinstance(states, States)
+    def __init__(self, name: str, states: States) -> None:
         self._name, self._states = name, states
         self._lock = threading.Lock()
 

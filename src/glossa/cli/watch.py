@@ -7,11 +7,11 @@ import os
 import signal
 import time
 from collections.abc import Sequence
-from functools import partial
 from queue import Empty, SimpleQueue
 from typing import Any
 
 import click
+from msgspec.structs import replace
 from rich.text import Text
 
 from glossa.cli.main import house_argument
@@ -42,9 +42,8 @@ def watch(
       glossa watch marigold --link boat --topic 'marigold/+/level' --seconds 10
     """
     from glossa.cli.show import console, print_line
-    from glossa.links.make import make_link
-    from glossa.live.courier import Courier, clock
-    from glossa.live.outbox import Outbox
+    from glossa.live.courier import clock
+    from glossa.live.wiring import Wiring
 
     home = load_house(house)
     for name in names:
@@ -52,33 +51,33 @@ def watch(
             raise click.UsageError(f"This house has no link '{name}' ({nearest(name, home.links)}).")
     states = States(home)
     wanted = names or tuple(home.links)
-    arrived: SimpleQueue[tuple[str, Any]] = SimpleQueue()
-    out, couriers = console(), []
-    for name in wanted:
-        filters = topics or (f"{home.id}/#", *(t for t in states.topics.get(name, ()) if not t.startswith(f"{home.id}/")))
-        link = make_link(home, name, topics=filters, environment=os.environ)
-        inbox = _Inbox(name, arrived)
-        changed = partial(_changed, name, arrived)
-        outbox = Outbox(name, link, clock=clock, inbox=inbox, result=lambda result: None, changed=changed)
-        inbox.courier = Courier(outbox)
-        couriers.append(inbox.courier)
-        inbox.courier.start()
+    events: SimpleQueue[tuple[Any, ...]] = SimpleQueue()
+    wiring = Wiring(
+        arrived=lambda *found: events.put(found), changed=lambda *found: events.put(found), result=lambda result: None,
+        environment=os.environ, dry=True,
+    )  # fmt: skip
+    filters = {
+        name: topics or (f"{home.id}/#", *(t for t in states.topics.get(name, ()) if not t.startswith(f"{home.id}/")))
+        for name in wanted
+    }
+    wiring.update(replace(home, links={name: home.links[name] for name in wanted}), filters, {}, wanted)
+    out = console()
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     until = clock() + seconds if seconds else float("inf")
     seen = 0
     try:
         while clock() < until and (count is None or seen < count):
             try:
-                name, found = arrived.get(timeout=min(0.5, max(0.01, until - clock())))
+                event = events.get(timeout=min(0.5, max(0.01, until - clock())))
             except Empty:
                 continue
-            if isinstance(found, tuple) and isinstance(found[0], bool):
-                up, reason = found
+            if len(event) == 3:  # a link came up or went down
+                name, up, reason = event
                 text = f"{name} is {'up' if up else 'down'}{': ' if reason else ''}{reason}"
                 click.echo(click.style(text, fg="green" if up else "red"), err=True)
                 continue
+            name, place, data, retained = event
             seen += 1
-            place, data, retained = found
             reports = states.read(name, place, data)[0]
             if as_json:
                 click.echo(json.dumps(_plain(name, place, data, retained, reports), ensure_ascii=False))
@@ -87,27 +86,7 @@ def watch(
     except KeyboardInterrupt:
         pass
     finally:
-        for courier in couriers:
-            courier.end("the end", 1.0)
-
-
-class _Inbox:
-    def __init__(self, name: str, arrived: SimpleQueue[tuple[str, Any]]) -> None:
-        from glossa.live.courier import Courier
-
-        self._name, self._arrived = name, arrived
-        self.courier: Courier | None = None
-
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
-        self._arrived.put((self._name, (place, data, retained)))
-
-    def lost(self, reason: str) -> None:
-        if self.courier is not None:
-            self.courier.lost(reason)
-
-
-def _changed(name: str, arrived: SimpleQueue[tuple[str, Any]], up: bool, reason: str) -> None:
-    arrived.put((name, (up, reason)))
+        wiring.end("the end")
 
 
 def _plain(name: str, place: str, data: bytes, retained: bool, reports: Sequence[Report]) -> dict[str, Any]:

@@ -247,7 +247,7 @@ class Engine:
             return
         sequence.take(result)
         if result.how in ("sent", "unconfirmed"):
-            self._supersede(sequence, order)
+            self._supersede(sequence)
         if sequence.waits_for_results:
             return
         self._tell(sequence)
@@ -268,7 +268,7 @@ class Engine:
             else:
                 state[device, name] = before
 
-    def _supersede(self, newer: Sequence, order: Order) -> None:
+    def _supersede(self, newer: Sequence) -> None:
         """What is left of an earlier command to the same property is not sent any more: its time was for another run."""
         for older in list(self._sequences.values()):
             if older.number < newer.number and not older.waits_for_results:
@@ -380,7 +380,7 @@ class Engine:
         self._emit(kind, 0, data)
 
     def trouble(self, why: str) -> None:
-        """Record something that went wrong elsewhere; the same thing at most once a minute."""
+        """Record something that went wrong elsewhere; the same thing less and less often."""
         self._now_and_then("trouble", why, {"why": why})
 
     def _say(self, number: int, text: str, language: str) -> None:
