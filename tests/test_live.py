@@ -470,6 +470,9 @@ class Logging(unittest.TestCase):
         with self.assertRaisesRegex(glossa.HouseError, "can't be used as a log"):
             EventLog(other, clock=lambda: 0.0)
         self.assertEqual(run("log", "marigold", "--log", str(other))[0], 2)
+        with self.assertRaisesRegex(glossa.HouseError, "No such file"):
+            EventLog(self.folder / "slip" / "x.db", clock=lambda: 0.0)
+        self.assertFalse((self.folder / "slip").exists())
 
     def test_talk_can_be_left_out(self) -> None:
         log = self.log(World(), talk=False)

@@ -96,8 +96,11 @@ def listen(
     emit, matcher = _Printer(as_json), Matcher(home, remember=REMEMBERED)
     kept = None
     if not no_log:
+        if log is None:
+            log = log_path(house)
+            log.parent.mkdir(parents=True, exist_ok=True)
         kept = EventLog(
-            log or log_path(house), clock=clock, megabytes=log_size, talk=not no_talk,
+            log, clock=clock, megabytes=log_size, talk=not no_talk,
             trouble=lambda why: live.engine.trouble(why),
         )  # fmt: skip
     try:

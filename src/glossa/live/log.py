@@ -84,7 +84,7 @@ class EventLog:
         self._run = 0.0
         self._lock = FileLock(f"{path}.lock")
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
+            path.parent.stat()  # a folder that is not there is a slip of the pen, and not to be made
             self._lock.acquire(timeout=0)
             os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
             self._base: sqlite3.Connection | None = _opened(path)
