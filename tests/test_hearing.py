@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 import glossa
 from glossa.hearing.heard import Heard, prepare, told_form
-from glossa.hearing.language import PhraseSet, languages, load_language, plural
-from glossa.hearing.phones import apart, distance, letters, phones
+from glossa.language import PhraseSet, languages, load_language, plural
+from glossa.language.phones import apart, distance, letters, phones
 from glossa.hearing.tokens import MOST_LETTERS, tokenize
 from glossa.hearing.vocabulary import Vocabulary
 

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from num2words import num2words
 
 import glossa
-from glossa.hearing.counting import twins
-from glossa.hearing.language import languages, load_language
+from glossa.hearing.numbers import twins
+from glossa.language import languages, load_language
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.tokens import tokenize
 from glossa.house import read_house

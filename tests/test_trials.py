@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 import glossa
 from glossa.files import find_house, write_house
-from glossa.hearing.language import load_language
+from glossa.language import load_language
 from glossa.house import HouseError, read_house
 from glossa.trials.coverage import coverage, suggested_rows
 from glossa.trials.edit import with_settings, with_word

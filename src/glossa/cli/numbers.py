@@ -24,12 +24,12 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
       glossa numbers "fifty no sixty percent"
     """
     from glossa.cli.say import lines
-    from glossa.hearing.language import load_language
-    from glossa.hearing.numbers import NumberReader, alternatives
+    from glossa.language import load_language
+    from glossa.hearing.numbers import NumberReader
     from glossa.hearing.tokens import MOST_TOKENS, tokenize
 
     reader = NumberReader(load_language(language))
-    if not reader.known and not reader.table:
+    if not reader.known:
         raise click.UsageError(f"There are no number words for the language '{language}'.")
     rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]] = []
     for text in texts or lines():
@@ -43,20 +43,16 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
                     "unit": q.unit,
                     "share": q.share,
                     "words": words[q.start : q.end],
-                    "note": _note(q.note),
-                    "others": alternatives(reader, tokens, q),
+                    "note": q.note,
+                    "others": reader.alternatives(tokens, q),
                 }
                 for q in found
             ]
             click.echo(json.dumps({"text": text, "numbers": numbers_}, ensure_ascii=False))
             continue
-        rows.append((text, [(q, words, alternatives(reader, tokens, q)) for q in found]))
+        rows.append((text, [(q, words, reader.alternatives(tokens, q)) for q in found]))
     if not as_json:
         _print(rows)
-
-
-def _note(note: str) -> str:
-    return "" if note.startswith("x") else note
 
 
 def _print(rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]]) -> None:
@@ -74,7 +70,7 @@ def _print(rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]]) 
         for number, (quantity, words, others) in enumerate(found):
             unit = quantity.unit or ("share of the range" if quantity.share else "")
             used = " ".join(words[quantity.start : quantity.end])
-            how = _note(quantity.note) or ("unsure" if quantity.cost else "")
+            how = quantity.note or ("unsure" if quantity.cost else "")
             style = "bright_black" if quantity.cost >= 0.45 else ""
             table.add_row(shown if not number else "", f"{quantity.value}", unit, used[:32], how, ", ".join(others), style=style)
     console().print(table)

@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 
 from glossa.commands.wire import Command, Fill, Refused, fill
-from glossa.hearing.colours import spoken_colours
-from glossa.hearing.language import Language, load_language
+from glossa.language.colours import spoken_colours
+from glossa.language import Language, load_language
 from glossa.house.check import CHANGE
 from glossa.house.model import Device, House, Intent, Property, Wire
 from glossa.house.values import Value, Values, texts_for, tidy
@@ -226,9 +226,7 @@ def _is_number(text: str) -> bool:
 
 def unit_shown(values: Values, language: Language) -> str:
     """A unit as it stands behind a number in a reply."""
-    shown = {"celsius": " degrees", "percent": " percent"}.get(values.unit, f" {values.unit}" if values.unit else "")
-    own = language.section("texts").get("units", {})
-    return f" {own[values.unit]}" if values.unit in own else shown
+    return f" {language.units.get(values.unit, values.unit)}" if values.unit else ""
 
 
 def names(house: House, ids: Sequence[str], language: Language, joiner: str = "and") -> str:
@@ -265,7 +263,7 @@ def range_reply(house: House, intent: Intent, slots: Mapping[str, SlotValue], sl
 
 def _range_text(language: Language, name: str, values: Values, slot: str, value: float, device: str) -> str:
     low, high = (tidy(v) if abs(v) != float("inf") else v for v in values.limits())
-    unit = " seconds" if values.duration else unit_shown(values, language)
+    unit = f" {language.units.get('seconds', 'seconds')}" if values.duration else unit_shown(values, language)
     return language.text(name, slot=slot.replace("_", " "), device=device, low=low, high=high, unit=unit, value=tidy(value))
 
 

@@ -10,14 +10,14 @@ from glossa.conversation.event import Event
 from glossa.matching import Outcome
 
 MOST_ALTERNATIVES = 10
-LESS_SURE = 0.2
-"""What a text costs, in score, that the recogniser gives no chance at all."""
+LESS_SURE = 1.0
+"""What a text costs, in words, that the recogniser gives no chance at all."""
 
 _RANK = {
     Outcome.ACCEPT: 3, Outcome.WAKE: 3, Outcome.SLEEP: 3, Outcome.CANCEL: 3,
     Outcome.CONFIRM: 2, Outcome.ASK: 2, Outcome.REJECT: 1, Outcome.ASLEEP: 0,
 }  # fmt: skip
-_NO_GUARD = ("", "score", "margin", "nothing", "filler", "empty", "too long", "asleep", "repeated")
+_UNSTOPPED = ("", "confidence", "lead", "missing", "nothing", "filler", "empty", "too long", "asleep", "repeated")
 
 
 class Candidate(Struct, frozen=True):
@@ -36,17 +36,17 @@ class Candidate(Struct, frozen=True):
     surest: float
 
     @property
-    def score(self) -> float:
-        """The score of its reading, less what the recogniser's doubt costs; answers and wake words fit wholly."""
-        fits = self.event.score if self.event.match is not None else 1.0
-        return fits - LESS_SURE * (self.surest - self.confidence)
+    def cost(self) -> float:
+        """What its reading costs, in words, with what the recogniser's doubt costs; answers and wake words cost nothing."""
+        best = self.event.match.best if self.event.match is not None else None
+        return (best.cost if best is not None else 0.0) + LESS_SURE * (self.surest - self.confidence)
 
     @property
     def rank(self) -> tuple[int, float, int]:
-        """What is understood goes before what is not, then the score, then the recogniser's order."""
-        return _RANK[self.event.outcome], self.score, -self.number
+        """What is understood goes before what is not, then the cost, then the recogniser's order."""
+        return _RANK[self.event.outcome], -self.cost, -self.number
 
-    def doubted(self, others: Sequence[Candidate], margin: float) -> bool:
+    def doubted(self, others: Sequence[Candidate], lead: float) -> bool:
         """Whether another text is a reason not to act on this one at once."""
         mine = self.event
         if mine.outcome != Outcome.ACCEPT:
@@ -56,9 +56,9 @@ class Candidate(Struct, frozen=True):
             same = its.intent == mine.intent and (its.slots == mine.slots or its.outcome == Outcome.ASK)
             if other is self or (same and its.outcome != Outcome.REJECT):
                 continue
-            if _RANK[its.outcome] >= 2 and other.score > self.score - margin:
+            if _RANK[its.outcome] >= 2 and other.cost < self.cost + lead:
                 return True
             surer = other.confidence > self.confidence or (other.confidence == self.confidence and other.number < self.number)
-            if surer and its.outcome == Outcome.REJECT and its.reason not in _NO_GUARD and its.intent == mine.intent:
+            if surer and its.outcome == Outcome.REJECT and its.reason not in _UNSTOPPED and its.intent == mine.intent:
                 return True
         return False

@@ -6,11 +6,16 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 
-from glossa.hearing.heard import Candidate, Heard, prepare
-from glossa.hearing.tokens import tokenize
+from glossa.hearing.devices import Devices
+from glossa.hearing.roles import Role
+from glossa.hearing.tokens import MOST_TOKENS
+from glossa.hearing.utterance import Utterance
 from glossa.house.model import Intent
 from glossa.matching import Matcher
+from glossa.matching.alignment import Candidate
+from glossa.matching.grammar import Grammar
 from glossa.matching.result import SlotValue
+from glossa.matching.search import Search
 
 
 class Answer(Struct, frozen=True):
@@ -24,6 +29,12 @@ class Answer(Struct, frozen=True):
 
 MOST_LEFT = 0.5
 """Weight of words beside the answer that is still an answer."""
+
+MOST_COST = 0.6
+"""What a value may cost as an answer."""
+
+LONGEST = 24
+"""Tokens of the longest answer."""
 
 
 class Answers:
@@ -54,115 +65,122 @@ class Answers:
         """
         grammar = self._matcher.grammar(tag)
         language = grammar.lexicon.language
-        tokens = prepare(text, grammar.lexicon)
-        if not tokens or len(tokens) > 24:
+        utterance = grammar.hearing.analyse(text)
+        words = utterance.words
+        if not words or len(words) > LONGEST:
             return None
-        heard = Heard(tokens, grammar.lexicon, grammar.things)
-        words = heard.words
-        bare = tuple(w for w, k in zip(words, heard.kinds, strict=True) if k != "filler") or words
+        bare = utterance.bare or words
         for name in ("cancel", "no", "yes"):
             known = language.phrases("answers", name)
             if known.whole(words) or known.whole(bare) or (name != "yes" and known.made_of(words)):
-                if name == "yes" and kind != "confirm":
-                    return None
-                return Answer(name)
+                return None if name == "yes" and kind != "confirm" else Answer(name)
         if kind == "confirm":
-            yes = language.phrases("answers", "yes")
-            return Answer("yes") if yes.made_of(words) else None
+            return Answer("yes") if language.phrases("answers", "yes").made_of(words) else None
         if kind == "pin":
-            digits = grammar.lexicon.numbers.digits(tokens, 0) or self._first_digits(heard)
-            return Answer("value", digits[1]) if digits else None
+            digits = _passcode(utterance, grammar)
+            return Answer("value", digits) if digits else None
+        search = Search(utterance, grammar)
         if kind == "which":
-            return self._device(heard, candidates, intent)
-        return self._value(heard, slot, intent, slots)
-
-    def without_pronouns(self, text: str, tag: str) -> str:
-        """A text without "that one" and its kin, which mean what was named last."""
-        language = self._matcher.grammar(tag).lexicon.language
-        pronouns = language.phrases("grammar", "pronouns")
-        words = [t.word for t in tokenize(text)]
-        kept, at = [], 0
-        while at < len(words):
-            length = pronouns.at(words, at)
-            if not length:
-                kept.append(words[at])
-            at += length or 1
-        return " ".join(kept) if len(kept) < len(words) else text
+            return _one_of(search, candidates, intent)
+        return _value(search, slot, intent, slots)
 
     def is_back(self, text: str, tag: str) -> bool:
         """Whether a text asks for what was before the last change."""
         grammar = self._matcher.grammar(tag)
-        heard = Heard(prepare(text, grammar.lexicon)[:24], grammar.lexicon, grammar.things)
+        utterance = grammar.hearing.analyse(text)
         known = grammar.lexicon.language.phrases("back", "phrases")
-        bare = tuple(w for w, k in zip(heard.words, heard.kinds, strict=True) if k != "filler")
-        return known.whole(heard.words) or known.whole(bare)
+        return len(utterance.words) <= MOST_TOKENS and (known.whole(utterance.words) or known.whole(utterance.bare))
 
-    @staticmethod
-    def _first_digits(heard: Heard) -> tuple[int, str] | None:
-        for at in range(len(heard.tokens)):
-            found = heard.lexicon.numbers.digits(heard.tokens, at)
-            if found and len(found[1]) > 1:
-                return found
+
+def _passcode(utterance: Utterance, grammar: Grammar) -> str:
+    """The digits that an utterance starts with, or the first that are more than one."""
+    reader = grammar.lexicon.numbers
+    for at in range(len(utterance.tokens)):
+        digits = reader.digits(utterance.tokens, at)
+        if digits is not None and (at == 0 or len(digits[1]) > 1):
+            return digits[1]
+    return ""
+
+
+def _left(search: Search, tokens: int) -> float:
+    """What the words beside some tokens weigh, "one" and its kin aside."""
+    utterance, ones = search.utterance, search.grammar.lexicon.language.grammar.one
+    return sum(
+        w
+        for i, (w, word) in enumerate(zip(utterance.weights, utterance.words, strict=True))
+        if not tokens >> i & 1 and word not in ones
+    )
+
+
+def _one_of(search: Search, candidates: tuple[str, ...], intent: Intent) -> Answer | None:
+    """ "the galley one", "the second one", "both", or the whole name."""
+    utterance, lexicon = search.utterance, search.grammar.lexicon
+    language = lexicon.language
+    ordinals, ones = language.answers.ordinals, language.grammar.one
+    bare = [
+        w
+        for w, r in zip(utterance.words, utterance.roles, strict=True)
+        if r not in (Role.FILLER, Role.SMALL) and w not in (*ones, "1")
+    ]
+    if len(bare) == 1 and bare[0] in ordinals and ordinals.index(bare[0]) < len(candidates):
+        return Answer("value", (candidates[ordinals.index(bare[0])],))
+    if len(bare) == 1 and language.phrases("grammar", "all").whole(bare):
+        return Answer("value", candidates)
+    offered = lexicon.mask(candidates)
+    best: tuple[float, Answer] | None = None
+    for found in search.devices(lexicon.with_all(intent.properties)):
+        devices = found.value
+        assert isinstance(devices, Devices)
+        meant = devices.devices & offered
+        if meant and _left(search, found.tokens) <= MOST_LEFT and (best is None or found.cost < best[0]):
+            best = found.cost, Answer("value", lexicon.devices(meant), which=devices.which and meant.bit_count() > 1)
+    for room in utterance.rooms():
+        meant = room.entry.devices & offered
+        tokens = (1 << room.end) - (1 << room.start)
+        if meant and _left(search, tokens) <= MOST_LEFT and (best is None or room.cost <= best[0] or best[1].which):
+            best = room.cost, Answer("value", lexicon.devices(meant), which=meant.bit_count() > 1)
+    return best[1] if best else _told_apart(search, candidates)
+
+
+def _told_apart(search: Search, candidates: tuple[str, ...]) -> Answer | None:
+    """ "the small one": the candidates whose names hold every word of the answer."""
+    utterance, lexicon = search.utterance, search.grammar.lexicon
+    ones = lexicon.language.grammar.one
+    places = [
+        i for i, r in enumerate(utterance.roles) if r not in (Role.FILLER, Role.SMALL) and utterance.words[i] not in ones
+    ]
+    ids = []
+    for device in candidates:
+        held = {w for ways in lexicon.house.devices[device].names.values() for way in ways for w in way}
+        if all(any(e.word in held for e in utterance.edges[i] if e.end == i + 1) for i in places):
+            ids.append(device)
+    if not places or not ids or len(ids) == len(candidates):
         return None
+    return Answer("value", tuple(ids), which=len(ids) > 1)
 
-    @staticmethod
-    def _left(heard: Heard, candidate: Candidate) -> float:
-        ones = heard.lexicon.language.section("grammar").get("one", ("one", "ones"))
-        places = (*range(candidate.start), *range(candidate.end, len(heard.words)))
-        return float(sum(heard.weights[i] for i in places if heard.words[i] not in ones))
 
-    def _device(self, heard: Heard, candidates: tuple[str, ...], intent: Intent) -> Answer | None:
-        """ "the galley one", "the second one", "both", or the whole name."""
-        language = heard.lexicon.language
-        ordinals = language.section("answers").get("ordinals", ())
-        bare = [
-            w for w, k in zip(heard.words, heard.kinds, strict=True) if k not in ("filler", "small") and w not in ("one", "1")
-        ]
-        if len(bare) == 1 and bare[0] in ordinals and ordinals.index(bare[0]) < len(candidates):
-            return Answer("value", (candidates[ordinals.index(bare[0])],))
-        if len(bare) == 1 and language.phrases("grammar", "all").whole(bare):
-            return Answer("value", candidates)
-        best: tuple[float, Answer] | None = None
-        for found in heard.devices(intent.properties):
-            if found.devices is None or self._left(heard, found) > MOST_LEFT:
-                continue
-            ids = tuple(d for d in found.devices.ids if d in candidates)
-            if ids and (best is None or found.cost < best[0]):
-                best = found.cost, Answer("value", ids, which=found.devices.which and len(ids) > 1)
-        for room in heard.rooms():
-            ids = tuple(d for d in candidates if heard.lexicon.house.devices[d].room == room.value)
-            if ids and self._left(heard, room) <= MOST_LEFT and (best is None or room.cost <= best[0] or best[1].which):
-                best = room.cost, Answer("value", ids, which=len(ids) > 1)
-        return best[1] if best else self._told_apart(heard, candidates)
-
-    @staticmethod
-    def _told_apart(heard: Heard, candidates: tuple[str, ...]) -> Answer | None:
-        """ "the small one": the candidates whose names hold every word of the answer."""
-        devices = heard.lexicon.house.devices
-        ones = heard.lexicon.language.section("grammar").get("one", ("one", "ones"))
-        places = [i for i, k in enumerate(heard.kinds) if k not in ("filler", "small") and heard.words[i] not in ones]
-        ids = []
-        for device in candidates:
-            held = {w for ways in devices[device].names.values() for way in ways for w in way}
-            if all(any(s.word in held for s in heard.steps[i] if s.end == i + 1) for i in places):
-                ids.append(device)
-        return Answer("value", tuple(ids), which=len(ids) > 1) if places and ids and len(ids) < len(candidates) else None
-
-    def _value(self, heard: Heard, slot: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Answer | None:
-        house, lexicon = heard.lexicon.house, heard.lexicon
-        if slot == "device":
-            devices = [c for c in heard.devices(intent.properties) if self._left(heard, c) <= MOST_LEFT]
-            if not devices or devices[0].devices is None:
-                return None
-            return Answer("value", devices[0].devices.ids, which=devices[0].devices.which)
-        spec = lexicon.slot_spec.get(slot)
-        if spec is None:
-            device = slots.get("device")
-            ids = device if isinstance(device, tuple) else house.members(intent.device) if intent.device else tuple(house.devices)
-            spec = next((lexicon.spec_of[d, slot] for d in ids if (d, slot) in lexicon.spec_of), None)
-        if spec is None:
+def _value(search: Search, slot: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Answer | None:
+    lexicon = search.grammar.lexicon
+    house = lexicon.house
+    if slot == "device":
+        devices = [c for c in search.devices(lexicon.with_all(intent.properties)) if _left(search, c.tokens) <= MOST_LEFT]
+        if not devices:
             return None
-        fitting = [c for c in heard.values(spec) if self._left(heard, c) <= MOST_LEFT and c.cost < 0.6]
-        if not fitting:
-            return None
-        return Answer("value", fitting[0].value, outside=fitting[0].outside)
+        meant = devices[0].value
+        assert isinstance(meant, Devices)
+        return Answer("value", lexicon.devices(meant.devices), which=meant.which)
+    spec = lexicon.slot_spec.get(slot)
+    if spec is None:
+        device = slots.get("device")
+        ids = device if isinstance(device, tuple) else house.members(intent.device) if intent.device else tuple(house.devices)
+        spec = next((lexicon.spec_of[d, slot] for d in ids if (d, slot) in lexicon.spec_of), None)
+    if spec is None:
+        return None
+    fitting = [c for c in whole_values(search, spec) if c.cost < MOST_COST]
+    return Answer("value", fitting[0].value, outside=fitting[0].outside) if fitting else None  # type: ignore[arg-type]
+
+
+def whole_values(search: Search, spec: int) -> list[Candidate]:
+    """The values of a specification that an utterance is, but for words of little weight, best first."""
+    options = (o.candidate for o in search.values(spec))
+    return [c for c in options if c is not None and _left(search, c.tokens) <= MOST_LEFT]

@@ -16,7 +16,7 @@ from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
 from glossa.conversation.passcode import Keeper, expected
 from glossa.conversation.wake import WakeWords
-from glossa.hearing.language import load_language
+from glossa.language import load_language
 from glossa.house.model import House, Intent
 from glossa.house.values import Value, texts_for
 from glossa.matching import Match, Matcher, Outcome, Reading
@@ -36,8 +36,8 @@ class Pending(Struct, frozen=True):
     reading: Reading | None = None
 
 
-NEARLY = 0.25
-"""How far behind the best one a reading may be that only lacks the device that was spoken of last."""
+UNCLEAR = frozenset(("confidence", "missing", "nothing", "filler"))
+"""Reasons of a refusal after which a text may still be about what was spoken of last."""
 
 
 class Conversation:
@@ -147,7 +147,7 @@ class Conversation:
         """What comes of one utterance of which a recogniser gives several texts: the best reading over all of them wins.
 
         Where another text means something else and is nearly as good, or one that the recogniser is surer of was kept from
-        acting by a guard, the house asks back. Of several passcodes only the first counts, so that many texts are no more tries than one.
+        acting by a stop, the house asks back. Of several passcodes only the first counts, so that many texts are no more tries than one.
 
         Args:
             alternatives: texts with the recogniser's confidence, 0 to 1, its first choice first; at most ``MOST_ALTERNATIVES`` are looked at.
@@ -173,7 +173,7 @@ class Conversation:
         if last.event.reason in ("passcode", "locked"):
             best, fork = last, last_fork
         event = best.event
-        if best.doubted([c for c, _ in heard], self.house.matching.margin):
+        if best.doubted([c for c, _ in heard], self.house.matching.lead):
             fork = self._fork()
             event = fork.hear(offered[best.number - 1][0], at, language, doubtful=True)
         fork._last = (offered[0][0], fork._now)
@@ -229,12 +229,8 @@ class Conversation:
             )
         if match.outcome == Outcome.REJECT and self._last_changes and self._answers.is_back(text, match.language or tag):
             return self._restore(text, at, match.language or tag)
-        if match.outcome == Outcome.REJECT and self.last_devices:
-            match = self._with_last(match)
-            if match.outcome == Outcome.REJECT:
-                bare = self._answers.without_pronouns(text, match.language or tag)
-                other = self._with_last(self.matcher.match(bare, language, self.mode)) if bare != text else match
-                match = other if other.outcome != Outcome.REJECT else match
+        if match.outcome == Outcome.REJECT and match.reason in UNCLEAR and self.last_devices:
+            match = self._about_last(text, language, match)
         return self._carry(text, match, at)
 
     def _follow_up(self, text: str, at: float, tag: str) -> Event | None:
@@ -259,29 +255,16 @@ class Conversation:
             )
         return self._do(text, at, meant, said, action, None)
 
-    def _with_last(self, match: Match) -> Match:
-        """ "a bit brighter", "turn it off": what lacks a device is about the last one."""
-        best = match.best
-        if best is not None and best.guards == ("incomplete",) and self._own_device(best):
-            return self.matcher.completed(match, self.mode)
-        lacking = next((r for r in match.readings if r.missing == ("device",) and not r.guards), None)
-        if (
-            best is None
-            or lacking is None
-            or best.score - lacking.score > NEARLY
-            or match.reason not in ("missing", "incomplete")
-        ):
+    def _about_last(self, text: str, language: str, match: Match) -> Match:
+        """ "a bit brighter", "turn it off": what names no device is about the last one."""
+        other = self.matcher.match(text, language, self.mode, self.last_devices)
+        best = other.best
+        if best is None or other.outcome == Outcome.REJECT:
             return match
-        match, best = replace(match, readings=(lacking, *(r for r in match.readings if r is not lacking))), lacking
-        if all(p.role in ("skipped", "not heard") or isinstance(best.slots.get(p.role[1:]), (int, float)) for p in best.pieces):
+        heard = [p for p in best.pieces if p.heard and p.role != "left over" and p.why != "spoken of before"]
+        if heard and all(isinstance(best.slots.get(p.role[1:]), (int, float)) for p in heard):
             return match  # a bare number is an answer where one was asked for, and nothing else
-        found = self.matcher.about(match, self.last_devices, self.mode)
-        return found if found is not None else match
-
-    def _own_device(self, reading: Reading) -> bool:
-        """Whether an intent's own device is the one that was spoken of last: "louder" behind "radio on"."""
-        device = self.house.intents[reading.intent].device
-        return bool(device) and self.house.members(device) == self.last_devices
+        return other
 
     def _carry(self, text: str, match: Match, at: float, *, confirmed: bool = False) -> Event:
         best = match.best
@@ -431,7 +414,7 @@ class Conversation:
         if intent.pin is not None:
             return self._passcode(text, at, None, intent, slots, "", pending.language)
         if intent.confirm == "always" and pending.kind != "confirm":
-            reading = Reading(intent.id, slots, 1.0, 0.0, 1.0, pending.language)
+            reading = Reading(intent.id, slots, 1.0, 0.0, 1.0, 1.0, language=pending.language)
             return self._carry(text, Match(text, Outcome.CONFIRM, (reading,), 1.0, "always", "", pending.language), at)
         return self._do(text, at, intent, slots, action, None)
 
@@ -513,7 +496,8 @@ class Conversation:
             reply=reply,
             changes=dict(action.changes or {}) if action and outcome == Outcome.ACCEPT else {},
             score=match.score if match else 0.0,
-            margin=match.margin if match else 0.0,
+            confidence=match.confidence if match else 0.0,
+            lead=match.lead if match else 0.0,
             language=language or (match.language if match else ""),
             reason=reason or (match.reason if match else ""),
             detail=match.detail if match else "",

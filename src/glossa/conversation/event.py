@@ -23,7 +23,7 @@ class Event(Struct, frozen=True):
         commands: what is sent on ``accept``; on ``confirm`` and ``ask`` what would follow.
         reply: what the house says, ``""`` for nothing.
         changes: the values that the commands set.
-        score, margin, language: of the match.
+        score, confidence, lead, language: of the match.
         reason, detail: why, in short names.
         mode: the mode afterwards, ``""`` for none.
         awake: whether the house listens afterwards.
@@ -40,7 +40,8 @@ class Event(Struct, frozen=True):
     reply: str = ""
     changes: Mapping[tuple[str, str], Value] = field(default_factory=dict)
     score: float = 0.0
-    margin: float = 0.0
+    confidence: float = 0.0
+    lead: float = 0.0
     language: str = ""
     reason: str = ""
     detail: str = ""
@@ -57,8 +58,9 @@ class Event(Struct, frozen=True):
             "outcome": str(self.outcome),
             "intent": self.intent,
             "slots": _plain(self.slots),
+            "confidence": round(self.confidence, 4),
             "score": round(self.score, 4),
-            "margin": round(self.margin, 4),
+            "lead": round(self.lead, 4),
             "language": self.language,
             "commands": [str(c) for c in self.commands],
             "reply": self.reply,

@@ -7,11 +7,15 @@ from collections.abc import Mapping
 from msgspec import Struct
 from msgspec.structs import replace
 
-from glossa.hearing.heard import Heard, prepare
-from glossa.hearing.language import PhraseSet
+from glossa.hearing.devices import Devices
 from glossa.house.model import Intent
 from glossa.matching import Matcher
+from glossa.language import PhraseSet
 from glossa.matching.result import SlotValue
+from glossa.matching.search import Search
+
+LONGEST = 16
+"""Tokens of the longest follow-up."""
 
 MOST_LEFT = 0.4
 """Weight of words beside the device that is still a follow-up."""
@@ -41,43 +45,44 @@ class FollowUps:
         """
         grammar = self._matcher.grammar(tag)
         language = grammar.lexicon.language
-        tokens = prepare(text, grammar.lexicon)
-        if not tokens or len(tokens) > 16:
+        whole = grammar.hearing.analyse(text)
+        words = whole.words
+        if not words or len(words) > LONGEST:
             return None
-        words = tuple(t.word for t in tokens)
         if intent.change:
             for name, sign in (("more", 1), ("less", -1)):
-                if language.phrases("followup", name).whole(_bare(words, language.filler)):
+                says = language.phrases("followup", name)
+                if says.whole(_bare(words, language.filler, says)):
                     return FollowUp(again=sign)
         marked, start, end = _marks(words, language.phrases("followup", "before"), language.phrases("followup", "after"))
         device = slots.get("device")
         if not marked or start >= end or not isinstance(device, tuple):
             return None
-        heard = Heard(tokens[start:end], grammar.lexicon, grammar.things)
-        return self._devices(heard, intent, device)
+        return self._devices(Search(grammar.hearing.analyse(whole.written(start, end)), grammar), intent, device)
 
     @staticmethod
-    def _devices(heard: Heard, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
-        whole = heard.weight(0, len(heard.words))
-        for found in heard.devices(intent.properties):
-            if found.devices is not None and whole - heard.weight(found.start, found.end) <= MOST_LEFT:
-                return FollowUp(found.devices.ids, found.devices.which)
-        devices = heard.lexicon.house.devices
+    def _devices(search: Search, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
+        utterance, lexicon = search.utterance, search.grammar.lexicon
+        every = (1 << len(utterance.words)) - 1
+        for candidate in search.devices(lexicon.with_all(intent.properties)):
+            if isinstance(candidate.value, Devices) and utterance.weight(every & ~candidate.tokens) <= MOST_LEFT:
+                return FollowUp(lexicon.devices(candidate.value.devices), candidate.value.which)
+        devices = lexicon.house.devices
         kinds = {devices[d].kind for d in last}
-        for room in heard.rooms():
-            if whole - heard.weight(room.start, room.end) <= MOST_LEFT:
-                ids = tuple(d.id for d in devices.values() if d.room == room.value and d.kind in kinds)
+        for room in utterance.rooms():
+            if utterance.weight(every & ~((1 << room.end) - (1 << room.start))) <= MOST_LEFT:
+                ids = tuple(d for d in lexicon.devices(room.entry.devices) if devices[d].kind in kinds)
                 if ids:
                     return FollowUp(ids, which=len(ids) > 1 and len(last) == 1)
         return None
 
 
-def _bare(words: tuple[str, ...], filler: PhraseSet) -> tuple[str, ...]:
+def _bare(words: tuple[str, ...], filler: PhraseSet, says: PhraseSet) -> tuple[str, ...]:
     """Words without "please" and its kin at either end."""
     kept = list(words)
-    while len(kept) > 1 and filler.whole(kept[:1]) and kept[0] not in ("again", "once"):
+    while len(kept) > 1 and filler.whole(kept[:1]) and not says.whole(kept):
         kept.pop(0)
-    while len(kept) > 1 and filler.whole(kept[-1:]) and kept[-1] not in ("again",):
+    while len(kept) > 1 and filler.whole(kept[-1:]) and not says.whole(kept):
         kept.pop()
     return tuple(kept)
 

@@ -6,8 +6,8 @@ from functools import lru_cache
 
 from msgspec import Struct
 
-from glossa.hearing.language import load_language
-from glossa.hearing.phones import distance, letters, phones
+from glossa.language import load_language
+from glossa.language.phones import distance, letters, phones
 from glossa.hearing.tokens import Token, tokenize
 from glossa.house.model import House
 

@@ -7,37 +7,42 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from glossa.hearing.colours import spoken_colours
-from glossa.hearing.language import Language, PhraseSet, load_language, plural
+from glossa.hearing.costs import COSTS
 from glossa.hearing.numbers import NumberReader
-from glossa.hearing.vocabulary import Step, Vocabulary
+from glossa.hearing.vocabulary import Vocabulary, WordEdge
 from glossa.house.model import House
 from glossa.house.text import words as fold_words
 from glossa.house.values import DURATIONS, Value, Values, texts_for
+from glossa.language import Language, PhraseSet, load_language, plural
+from glossa.language.colours import spoken_colours
+from glossa.language.language import is_plural
+from glossa.language.phrases import Words
 
-Words = tuple[str, ...]
 BUILT_IN_UNITS = ("percent", "celsius", "degrees", "fahrenheit", *DURATIONS)
 MOST_PART_WORDS = 5
 EXACT, NEARLY = 0.0, 0.2
 """How far by sound the built-in words for "full" and the many colour names may be from what was heard."""
+
+COSTLIEST_NAME = 1.2
+"""What the words of a name may cost together."""
 
 
 class Entry(Struct, frozen=True):
     """What a run of words may name.
 
     Attributes:
-        kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``noun``, ``part``, ``room`` or ``value``.
-        ids: devices, in the file's order; the room for a room, the group for a group.
-        many: whether it means all of them.
-        spec: for a value, the number of the specification that it belongs to.
-        value: the value.
+        kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``noun``, ``nouns``, ``part``, ``room`` or ``value``.
+        devices: the devices as a bit mask, the first of the file the lowest bit; those in it for a room.
+        spec, value: for a value, the number of its specification, and the value.
+        room: the room's id.
+        cost: what naming it so costs.
     """
 
     kind: str
-    ids: tuple[str, ...] = ()
-    many: bool = False
+    devices: int = 0
     spec: int = -1
     value: Value | None = None
+    room: str = ""
     cost: float = 0.0
 
 
@@ -46,23 +51,33 @@ class _Node(Struct):
     entries: list[Entry] = field(default_factory=list)
 
 
-class Atom(Struct):
-    """An entry found in an utterance, over tokens ``start`` to ``end``, with the steps that took each token for a word."""
+class NamedSpan(Struct, frozen=True):
+    """Tokens ``start`` to ``end`` that name something, with the word edges that took each token for a word."""
 
     start: int
     end: int
     entry: Entry
     cost: float
-    steps: tuple[Step, ...]
+    used: tuple[WordEdge, ...]
 
 
 class Lexicon:
-    """The names, values and words of a house in one language."""
+    """The names, values and words of a house in one language.
+
+    Attributes:
+        vocabulary: its words.
+        specs: the specifications of values, each once; ``spec_of`` by (device, property), ``slot_spec`` by slot, ``specs_of`` all of a property.
+        having: for a property, the devices that have it, as a bit mask.
+        named: the words of the names of devices and groups.
+        numbers: what reads quantities.
+    """
 
     def __init__(self, house: House, tag: str) -> None:
         self.house, self.tag = house, tag
         self.language: Language = load_language(tag)
-        self.articles = frozenset(self.language.section("grammar").get("articles", ()))
+        self.articles = frozenset(self.language.grammar.articles)
+        self.ids = tuple(house.devices)
+        self._bit = {device: 1 << i for i, device in enumerate(house.devices)}
         self._root = _Node()
         self._words: set[str] = set()
         self._strict: dict[str, float] = {}
@@ -70,8 +85,10 @@ class Lexicon:
         self.specs: list[Values] = []
         self.spec_of: dict[tuple[str, str], int] = {}
         self.specs_of: dict[str, list[int]] = {}
-        self._spec_keys: dict[str, int] = {}
+        self._spec_numbers: dict[str, int] = {}
         self.slot_spec: dict[str, int] = {}
+        self.having: dict[str, int] = {}
+        self.several = self._several_words()
         self._collect_specs()
         self._add_rooms()
         self._add_devices()
@@ -84,152 +101,185 @@ class Lexicon:
                         self._words.update(position.words)
                         for word in position.words:
                             self._strict.pop(word, None)
-        self.ignored = PhraseSet.of(w for key in (tag, "") for w in house.words.ignore.get(key, ()))
-        same = [s for key in (tag, "") for s in house.words.same.get(key, ())]
-        single = [frozenset(w[0] for w in forms if len(w) == 1) for forms in same]
-        for group in single:
-            if any(self._known(w) for w in group):
-                self._words.update(group)
-        self.rewrites: dict[str, list[tuple[Words, Words, float]]] = {}
-        for heard, said, cost in self._rewrites(same):
-            self.rewrites.setdefault(heard[0], []).append((heard, said, cost))
+        self.ignored = PhraseSet.of(self._texts(house.words.ignore))
+        same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
-            self._words,
-            self.language,
-            [g for g in single if len(g) > 1],
-            house.words.sounds,
-            self._strict,
-            frozenset(self._kin),
-            house.matching.sound,
-            house.matching.synonyms,
-        )
-        units = {}
+            self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms,
+        )  # fmt: skip
+        units: dict[str, str] = {}
         for spec in self.specs:
             if spec.unit and spec.unit not in BUILT_IN_UNITS:
-                units.update(
-                    {spec.unit: spec.unit, plural(spec.unit, self.language): spec.unit, spec.unit.removesuffix("s"): spec.unit}
-                )
-        times = self.language.section("amounts").get("times", {})
-        self.multiples = [(float(factor), PhraseSet.of(phrases)) for factor, phrases in times.items()]
+                forms = (spec.unit, plural(spec.unit, self.language), spec.unit.removesuffix("s"))
+                units.update(dict.fromkeys(forms, spec.unit))
+        self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
         self.numbers = NumberReader(self.language, units)
 
-    def _known(self, word: str) -> bool:
-        return word in self._words
+    # --- devices as bits --------------------------------------------------------------------------------------------
 
-    def _rewrites(self, same: Sequence[tuple[Words, ...]]) -> Iterator[tuple[Words, Words, float]]:
-        """(heard words, said words, cost) for every way to say it otherwise that takes more than one word."""
-        for forms in same:
-            for heard in forms:
-                for said in forms:
-                    if heard != said and (len(heard) > 1 or len(said) > 1):
-                        yield heard, said, 0.03
-        for heard, said in self.language.rewrites:
-            whole = " ".join(heard)
-            if whole not in self._words and not (len(heard) == 1 and heard[0] in self._words):
-                yield heard, said, 0.15
+    def mask(self, ids: Iterable[str]) -> int:
+        """Device ids as a bit mask."""
+        mask = 0
+        for device in ids:
+            mask |= self._bit[device]
+        return mask
+
+    def devices(self, mask: int) -> tuple[str, ...]:
+        """The device ids of a bit mask, in the file's order."""
+        ids, found = self.ids, []
+        while mask:
+            low = mask & -mask
+            found.append(ids[low.bit_length() - 1])
+            mask ^= low
+        return tuple(found)
+
+    def with_all(self, properties: Iterable[str]) -> int:
+        """The devices that have all of some properties."""
+        mask = (1 << len(self.ids)) - 1
+        for name in properties:
+            mask &= self.having.get(name, 0)
+        return mask
 
     # --- what the house holds ---------------------------------------------------------------------------------------
+
+    def _household_same(self) -> list[tuple[Words, ...]]:
+        same = self.house.words.same
+        return [forms for key in (self.tag, "") for forms in same.get(key, ())]
+
+    def _several_words(self) -> dict[Words, set[Words]]:
+        """For a run of several words, the other ways to say it: "living room", "lounge"."""
+        ways: dict[Words, set[Words]] = {}
+        for forms in self._household_same():
+            for one in forms:
+                if len(one) > 1:
+                    ways.setdefault(one, set()).update(f for f in forms if f != one)
+        light = self.language.light | self.language.small
+        for rewriting in self.language.rewritings:
+            if len(rewriting.said) > 1 and not any(w in light for w in rewriting.said):
+                ways.setdefault(rewriting.said, set()).add(rewriting.heard)
+        return ways
+
+    def otherwise(self, words: Words) -> Iterator[Words]:
+        """The same words with one run of several exchanged for another way to say it."""
+        for at in range(len(words)):
+            for end in range(at + 2, len(words) + 1):
+                for other in sorted(self.several.get(words[at:end], ())):
+                    yield words[:at] + other + words[end:]
 
     def _collect_specs(self) -> None:
         for device in self.house.devices.values():
             for name, prop in device.properties.items():
-                self.spec_of[device.id, name] = self._spec(prop.values)
-        for (_, name), spec in self.spec_of.items():
-            if spec not in self.specs_of.setdefault(name, []):
-                self.specs_of[name].append(spec)
+                spec = self.spec_of[device.id, name] = self._spec(prop.values)
+                if spec not in self.specs_of.setdefault(name, []):
+                    self.specs_of[name].append(spec)
+                self.having[name] = self.having.get(name, 0) | self._bit[device.id]
         for name, values in self.house.slots.items():
             self.slot_spec[name] = self._spec(values)
 
     def _spec(self, values: Values) -> int:
         key = repr(values)
-        if key not in self._spec_keys:
-            self._spec_keys[key] = len(self.specs)
+        if key not in self._spec_numbers:
+            self._spec_numbers[key] = len(self.specs)
             self.specs.append(values)
-        return self._spec_keys[key]
+        return self._spec_numbers[key]
 
     def _add(self, words: Iterable[str], entry: Entry) -> None:
         kept = tuple(words)
         bare = tuple(w for w in kept if w not in self.articles) or kept
-        node = self._root
-        for word in bare:
-            node = node.next.setdefault(word, _Node())
-        self._words.update(bare)
-        if entry not in node.entries:
-            node.entries.append(entry)
+        for way, cost in ((bare, 0.0), *((w, COSTS.household) for w in self.otherwise(bare))):
+            node = self._root
+            for word in way:
+                node = node.next.setdefault(word, _Node())
+            self._words.update(way)
+            made = Entry(entry.kind, entry.devices, entry.spec, entry.value, entry.room, entry.cost + cost) if cost else entry
+            if made not in node.entries:
+                node.entries.append(made)
 
     def _texts(self, by_language: Mapping[str, tuple[Words, ...]]) -> tuple[Words, ...]:
         return (*by_language.get(self.tag, ()), *by_language.get("", ()))
 
     def _add_rooms(self) -> None:
+        devices = self.house.devices.values()
+        self.in_room = {room: self.mask(d.id for d in devices if d.room == room) for room in self.house.rooms}
         for room, names in self.house.rooms.items():
             for name in self._texts(names):
-                self._add(name, Entry("room", (room,)))
+                self._add(name, Entry("room", self.in_room[room], room=room))
 
     def _add_devices(self) -> None:
         house = self.house
         self._room_names = {name for names in house.rooms.values() for name in self._texts(names)}
-        named: dict[Words, list[str]] = {}
-        rests: dict[Words, list[str]] = {}
-        parts: dict[Words, dict[str, float]] = {}
-        nouns: dict[str, tuple[Words, ...]] = {k: self._texts(v.nouns) for k, v in house.kinds.items()}
-        of_noun: dict[Words, list[str]] = {}
+        named: dict[Words, int] = {}
+        rests: dict[Words, int] = {}
+        parts: dict[Words, dict[int, float]] = {}
+        nouns = {k: self._texts(v.nouns) for k, v in house.kinds.items()}
+        of_noun: dict[Words, int] = {}
         for device in house.devices.values():
-            mine = nouns.get(device.kind, ())
+            mine, bit = nouns.get(device.kind, ()), self._bit[device.id]
             for noun in mine:
-                of_noun.setdefault(noun, []).append(device.id)
+                of_noun[noun] = of_noun.get(noun, 0) | bit
             rooms = self._texts(house.rooms.get(device.room, {}))
             for name in self._texts(device.names):
                 for way in self._ways(name, mine):
-                    named.setdefault(way, []).append(device.id)
+                    named[way] = named.get(way, 0) | bit
                     for rest in self._rests(way, rooms):
-                        rests.setdefault(rest, []).append(device.id)
+                        rests[rest] = rests.get(rest, 0) | bit
                     for part, cost in self._parts(way):
                         if part not in mine:
                             kept = parts.setdefault(part, {})
-                            kept[device.id] = min(cost, kept.get(device.id, cost))
-        for way, ids in named.items():
-            self._add(way, Entry("name", self._ordered(ids)))
-            turned = (way[-1], *way[:-1])  # "the lamp on the left bedside"
-            if len(way) > 1 and turned not in named:
-                self._add(turned, Entry("name", self._ordered(ids), cost=0.05))
-        for rest, ids in rests.items():
-            self._add(rest, Entry("rest", self._ordered(ids)))
+                            kept[bit] = min(cost, kept.get(bit, cost))
+        for way, devices in named.items():
+            self._add(way, Entry("name", devices))
+            turned = self._turned(way)  # "the lamp on the left bedside"
+            if turned and turned not in named:
+                self._add(turned, Entry("name", devices, cost=COSTS.head_first))
+        for rest, devices in rests.items():
+            self._add(rest, Entry("rest", devices))
         for part, costs in parts.items():
             best = min(costs.values())
-            self._add(part, Entry("part", self._ordered(d for d, c in costs.items() if c <= best + 1e-9), cost=best))
-        for noun, ids in of_noun.items():
+            self._add(part, Entry("part", sum(d for d, c in costs.items() if c <= best + 1e-9), cost=best))
+        for noun, devices in of_noun.items():
             many = plural_of(noun, self.language)
-            alone = noun == many
-            if not alone:
-                self._add(noun, Entry("noun", self._ordered(ids)))
-            self._add(many, Entry("noun", self._ordered(ids), many=True))
+            if noun != many:
+                self._add(noun, Entry("noun", devices))
+            self._add(many, Entry("nouns", devices))
         for group in house.groups.values():
-            for name in self._texts(group.names):
-                self._add(name, Entry("group", group.members, many=True))
-                if len(name) > 1:  # "the lights upstairs"
-                    self._add((name[-1], *name[:-1]), Entry("group", group.members, many=True, cost=0.02))
-        self.name_words = frozenset(
-            w for way in (*named, *(n for g in house.groups.values() for n in self._texts(g.names))) for w in way
-        )
+            self._add_group(self._texts(group.names), self.mask(group.members))
+        groups = (n for g in house.groups.values() for n in self._texts(g.names))
+        self.named = frozenset(w for way in (*named, *groups) for w in way)
 
-    def _ordered(self, ids: Iterable[str]) -> tuple[str, ...]:
-        held = set(ids)
-        return tuple(d for d in self.house.devices if d in held)
+    def _add_group(self, names: Iterable[Words], members: int) -> None:
+        for name in names:
+            self._add(name, Entry("group", members))
+            turned = self._turned(name)  # "the lights upstairs"
+            if turned:
+                self._add(turned, Entry("group", members, cost=COSTS.head_first / 2))
+            for one in singulars_of(name, self.language):  # "evening lamp" is one of the evening lamps
+                self._add(one, Entry("noun", members))
+
+    def _turned(self, name: Words) -> Words:
+        """A name with its noun at the other end."""
+        if len(name) < 2:
+            return ()
+        return (name[-1], *name[:-1]) if self.language.grammar.head == "last" else (*name[1:], name[0])
 
     def _ways(self, name: Words, nouns: Sequence[Words]) -> Iterator[Words]:
         """A name, and the same with its class word exchanged for the kind's other ones."""
         bare = tuple(w for w in name if w not in self.articles) or name
         yield bare
+        last = self.language.grammar.head == "last"
         forms = [f for n in nouns for f in (n, plural_of(n, self.language))]
-        if nouns and not any(bare[-len(f) :] == f for f in forms):  # a lamp called "shaving mirror" is the mirror light too
-            yield from ((*bare, *noun) for noun in nouns)
+
+        def ends(form: Words) -> bool:
+            return (bare[-len(form) :] if last else bare[: len(form)]) == form
+
+        if nouns and not any(ends(f) for f in forms):  # a lamp called "shaving mirror" is the mirror light too
+            yield from ((*bare, *noun) if last else (*noun, *bare) for noun in nouns)
         for noun in nouns:
             for form in (noun, plural_of(noun, self.language)):
-                if len(bare) > len(form) and bare[-len(form) :] == form:
+                if len(bare) > len(form) and ends(form):
                     for other in nouns:
                         said = other if form == noun else plural_of(other, self.language)
                         if said != form:
-                            yield bare[: -len(form)] + said
+                            yield bare[: -len(form)] + said if last else said + bare[len(form) :]
 
     def _rests(self, way: Words, rooms: Sequence[Words]) -> Iterator[Words]:
         """What is left of a name that holds its room."""
@@ -239,22 +289,26 @@ class Lexicon:
                     yield way[:at] + way[at + len(room) :]
 
     def _parts(self, way: Words) -> Iterator[tuple[Words, float]]:
-        """Parts of a name: those that keep its last word, and at a price its first words alone."""
+        """Parts of a name: those that keep its noun, and at a price its other words alone."""
         if not 1 < len(way) <= MOST_PART_WORDS:
             return
-        for mask in range(1 << (len(way) - 1)):
-            kept = tuple(w for i, w in enumerate(way[:-1]) if mask >> i & 1)
-            if len(kept) < len(way) - 1:
-                yield (*kept, way[-1]), 0.05
+        last = self.language.grammar.head == "last"
+        head, others = (way[-1], way[:-1]) if last else (way[0], way[1:])
+        for bits in range(1 << len(others)):
+            kept = tuple(w for i, w in enumerate(others) if bits >> i & 1)
+            if len(kept) < len(others):
+                yield ((*kept, head) if last else (head, *kept)), COSTS.part
         for end in range(1, len(way)):
-            if any(w not in self.language.poles for w in way[:end]) and way[:end] not in self._room_names:
-                yield way[:end], 0.4
+            first = way[:end] if last else way[-end:]
+            if any(w not in self.language.poles for w in first) and first not in self._room_names:
+                yield first, COSTS.first_words
 
     def _add_values(self, number: int, spec: Values) -> None:
+        switch = self.language.switch
         for value in spec.choices:
             spoken = texts_for(spec.spoken.get(value, {}), self.tag)
-            built_in = self.language.section("switch").get(value, ()) if spec.type == "switch" else ()
-            own = () if spoken and spec.type == "switch" and self.tag != "en" else (value,)
+            built_in = getattr(switch, value, ()) if spec.type == "switch" else ()
+            own = () if spec.type == "switch" and not switch.own and (spoken or built_in) else (value,)
             for text in (*own, *built_in, *spoken):
                 if fold_words(text):
                     self._add(fold_words(text), Entry("value", spec=number, value=value))
@@ -263,8 +317,9 @@ class Lexicon:
                 self._add(text.split(), Entry("value", spec=number, value=named))
         if spec.ranged:
             low, high = spec.limits()
-            for name, reached in (("maximum", high), ("minimum", low), ("halfway", low + (high - low) / 2)):
-                for text in self.language.section("numbers").get(name, ()):
+            numbers = self.language.numbers
+            for texts, reached in ((numbers.maximum, high), (numbers.minimum, low), (numbers.halfway, low + (high - low) / 2)):
+                for text in texts:
                     self._strict.update({w: EXACT for w in text.split() if w not in self._words})
                     self._add(text.split(), Entry("value", spec=number, value=spec.nearest(reached), cost=0.02))
         if spec.type == "colour":
@@ -275,42 +330,54 @@ class Lexicon:
 
     # --- what an utterance holds ------------------------------------------------------------------------------------
 
-    def atoms(self, words: Sequence[str], steps: Sequence[Sequence[Step]], skips: Sequence[float]) -> list[list[Atom]]:
+    def spans(self, edges: Sequence[Sequence[WordEdge]], skips: Sequence[float]) -> tuple[tuple[NamedSpan, ...], ...]:
         """Every entry in an utterance, by the token that it starts at.
 
         Args:
-            words: the tokens' words.
-            steps: for every token, what it can be taken for.
+            edges: for every token, what it can be taken for.
             skips: what it costs to pass over a token inside a name; infinite where it can't be.
         """
-        found: list[list[Atom]] = [[] for _ in words]
-        for start in range(len(words)):
-            best: dict[tuple[int, int], Atom] = {}
-            stack: list[tuple[_Node, int, float, tuple[Step, ...]]] = [(self._root, start, 0.0, ())]
+        count = len(edges)
+        every = []
+        for start in range(count):
+            best: dict[tuple[int, int], NamedSpan] = {}
+            stack: list[tuple[_Node, int, float, tuple[WordEdge, ...]]] = [(self._root, start, 0.0, ())]
             while stack:
-                node, here, cost, taken = stack.pop()
-                for entry in node.entries:
-                    key = (here, id(entry))
-                    if key not in best or cost + entry.cost < best[key].cost:
-                        best[key] = Atom(start, here, entry, cost + entry.cost, taken)
-                if here >= len(words) or cost > 1.2:
+                node, here, cost, used = stack.pop()
+                if used and used[-1].end == here:
+                    for entry in node.entries:
+                        key = (here, id(entry))
+                        if key not in best or cost + entry.cost < best[key].cost:
+                            best[key] = NamedSpan(start, here, entry, cost + entry.cost, used)
+                if here >= count or cost > COSTLIEST_NAME or not node.next:
                     continue
-                for step in steps[here]:
-                    after = node.next.get(step.word)
+                for edge in edges[here]:
+                    after = node.next.get(edge.word)
                     if after is not None:
-                        stack.append((after, step.end, cost + step.cost, (*taken, step)))
-                if taken and skips[here] < 1 and node.next and (not taken or here - taken[-1].end < 2):
-                    stack.append((node, here + 1, cost + skips[here], taken))
-            found[start] = [a for a in best.values() if a.steps and a.end == a.steps[-1].end]
-        return found
+                        stack.append((after, edge.end, cost + edge.cost, (*used, edge)))
+                if used and skips[here] < 1 and here - used[-1].end < 2:
+                    stack.append((node, here + 1, cost + skips[here], used))
+            every.append(tuple(best.values()))
+        return tuple(every)
 
 
 def plural_of(words: Words, language: Language) -> Words:
     """A noun of several words in the plural; one that is a plural already stays."""
-    last = words[-1]
-    if last.endswith("s") and not last.endswith("ss") and len(last) > 3 and last not in ("bus", "gas", "canvas", "iris"):
+    at = -1 if language.grammar.head == "last" else 0
+    if is_plural(words[at], language):
         return words
-    return (*words[:-1], plural(last, language))
+    many = plural(words[at], language)
+    return (*words[:-1], many) if at else (many, *words[1:])
+
+
+def singulars_of(words: Words, language: Language) -> Iterator[Words]:
+    """The singular of a name that is a plural; nothing where it is none."""
+    at = -1 if language.grammar.head == "last" else 0
+    word = words[at]
+    for stem in (word[:-1], word[:-2], word[:-3] + "y") if is_plural(word, language) else ():
+        if len(stem) > 2 and plural(stem, language) == word:
+            yield (*words[:-1], stem) if at else (stem, *words[1:])
+            return
 
 
 def texts_for_phrases(phrases: Mapping[str, tuple[Any, ...]], tag: str) -> tuple[Any, ...]:

@@ -18,13 +18,26 @@ MOST_LETTERS = 10_000
 MOST_TOKENS = 60
 """Tokens that one command can have; a longer line is talk."""
 
-_PIECE = re.compile(
-    r"""(?P<number>(?:(?<![\w.,-])-(?=\d))?\d+(?:,\d{3})+(?:\.\d+)?(?!\d)|(?:(?<![\w.,-])-(?=\d))?\d+(?:[.,]\d+)?|(?<!\w)\.\d+)
-      |(?P<percent>%|٪|°)|(?P<word>[^\W\d_]+(?:['’‘ʼ`´][^\W\d_]+)*['’]?)""",
-    re.VERBOSE,
-)
+
+def _pieces(thousands: str) -> re.Pattern[str]:
+    """Numbers, signs and words; a number may hold marks of thousands, and one mark of decimals."""
+    mark = re.escape(thousands)
+    other = re.escape("." if thousands == "," else ",")
+    sign = r"(?:(?<![\w.,-])-(?=\d))?"
+    return re.compile(
+        rf"""(?P<number>{sign}\d+(?:{mark}\d{{3}})+(?:{other}\d+)?(?!\d)|{sign}\d+(?:[.,]\d+)?|(?<!\w)\.\d+)
+          |(?P<percent>%|٪|°)|(?P<word>[^\W\d_]+(?:['’‘ʼ`´][^\W\d_]+)*['’]?)""",
+        re.VERBOSE,
+    )
+
+
+_PIECES = {mark: _pieces(mark) for mark in (",", ".")}
 _EXPONENT = re.compile(r"\d[\d.,]*[eE][+-]?\d+")
 _FRACTION_SLASH = re.compile(r"\s*[/⁄]\s*")
+
+
+_DASHES = str.maketrans("−–—‐‑‒", "------")
+"""The Unicode minus and the dashes that are written for it."""
 
 
 class Token(Struct, frozen=True):
@@ -44,19 +57,23 @@ class Token(Struct, frozen=True):
     glued: bool = False
 
 
-@lru_cache(maxsize=16)  # every room looks at the same utterance
-def tokenize(text: str) -> tuple[Token, ...]:
+@lru_cache(maxsize=16)  # every package looks at the same utterance
+def tokenize(text: str, thousands: str = ",") -> tuple[Token, ...]:
     """The tokens of a text; control characters and punctuation are dropped.
+
+    Args:
+        text: what was heard.
+        thousands: the mark between the thousands of a number, ``,`` or ``.``; the other one is the mark of decimals.
 
     >>> [t.word for t in tokenize("Don't set it to 1,000 or 75%, please!")]
     ['dont', 'set', 'it', 'to', '1000', 'or', '75', 'percent', 'please']
     """
-    text = text[:MOST_LETTERS]
+    text = text[:MOST_LETTERS].translate(_DASHES)
     found: list[Token] = []
     last = -1
     exponents = [m.span() for m in _EXPONENT.finditer(text)] if "e" in text or "E" in text else []
     plain = _without_small_numbers(text) if not text.isascii() else text
-    for piece in _PIECE.finditer(plain):
+    for piece in _PIECES[thousands].finditer(plain):
         start, end = piece.span()
         if any(a <= start < b for a, b in exponents):
             if (found and found[-1].end == end) or any(a == start for a, _ in exponents):
@@ -65,7 +82,7 @@ def tokenize(text: str) -> tuple[Token, ...]:
         glued = start == last
         last = end
         if piece.lastgroup == "number":
-            token = _number(piece.group(), start, end, glued)
+            token = _number(piece.group(), start, end, glued, thousands)
         elif piece.lastgroup == "percent":
             token = Token("degrees" if piece.group() == "°" else "percent", start, end, None, glued)
         else:
@@ -81,10 +98,11 @@ def _without_small_numbers(text: str) -> str:
     return "".join(" " if unicodedata.category(c) == "No" else c for c in text)
 
 
-def _number(written: str, start: int, end: int, glued: bool) -> Token:
+def _number(written: str, start: int, end: int, glued: bool, thousands: str) -> Token:
     digits = "".join(str(unicodedata.digit(c)) if c.isdigit() and not c.isascii() else c for c in written)
-    if re.fullmatch(r"-?\d+(,\d{3})+(\.\d+)?", digits):
-        digits = digits.replace(",", "")
+    mark = re.escape(thousands)
+    if re.fullmatch(rf"-?\d+({mark}\d{{3}})+([.,]\d+)?", digits):
+        digits = digits.replace(thousands, "")
     digits = digits.replace(",", ".")
     value = float(digits) if len(digits) < 300 else float("inf")
     return Token(digits, start, end, value, glued)

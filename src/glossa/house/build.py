@@ -14,6 +14,7 @@ import msgspec
 from msgspec.structs import replace
 
 from glossa.house import check, schema, sheets
+from glossa.house.frozen import deep_frozen
 from glossa.house.model import (
     Device,
     Group,
@@ -26,6 +27,7 @@ from glossa.house.model import (
     Mode,
     Phrase,
     Pin,
+    Prices,
     Property,
     Wake,
 )
@@ -72,7 +74,8 @@ def read_house(text: str, sheets: Mapping[str, str] | None = None, file: str = "
     house = _Builder(reader, raw, sheets or {}).house()
     if house is None or reader.problems:
         raise HouseError(reader.problems)
-    return house
+    frozen: House = deep_frozen(house)
+    return frozen
 
 
 class _Builder:
@@ -99,7 +102,11 @@ class _Builder:
             return None
         check.languages(base.languages, self.bad)
         reader.languages = tuple(base.languages)
-        matching = self._matching(reader.section(raw, "matching"), Matching(), ("matching",))
+        written = reader.section(raw, "prices")
+        prices = Prices(written.wrong, written.talk, written.missed, written.ask) if written is not None else Prices()
+        evidence = reader.section(raw, "evidence") or {}
+        limits = Matching(accept=prices.accept, confirm=prices.confirm)
+        matching = self._matching(reader.section(raw, "matching"), limits, ("matching",))
         links = self._links()
         reader.links = links
         rooms_shown = self._rooms()
@@ -139,6 +146,8 @@ class _Builder:
             slots=slots,
             intents=intents,
             modes=modes,
+            prices=prices,
+            evidence=evidence,
             repeat=base.repeat,
             window=wake.window if wake else 8.0,
         )
@@ -147,6 +156,8 @@ class _Builder:
         if section is None:
             return above
         given = {k: v for k in Matching.__struct_fields__ if (v := getattr(section, k)) is not None}
+        if "accept" in given and "confirm" not in given:
+            given["confirm"] = min(above.confirm, given["accept"])
         found = replace(above, **given)
         if found.confirm > found.accept:
             self.bad((*path, "confirm"), f"confirm ({found.confirm}) must not be above accept ({found.accept})")
@@ -213,6 +224,8 @@ class _Builder:
             if section.link and section.link not in reader.links and section.link != ONLY_LINK:
                 self.bad((*path, "link"), f"there is no link '{section.link}'", nearest(section.link, reader.links))
             names, shown = reader.spoken(section.names, (*path, "names"), section.room)
+            heard, _ = reader.spoken(section.also_heard, (*path, "also_heard"), section.room)
+            names = {tag: (*names.get(tag, ()), *heard.get(tag, ())) for tag in (*names, *(t for t in heard if t not in names))}
             own = self.raw["devices"][key].get("properties", {})
             raw = _merge(kinds.get(section.kind, {}).get("properties", {}), own if isinstance(own, dict) else {})
             properties = {}

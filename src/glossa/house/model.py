@@ -90,18 +90,59 @@ class Kind(Struct, frozen=True):
     nouns: Mapping[str, tuple[tuple[str, ...], ...]]
 
 
+class Prices(Struct, frozen=True):
+    """What a mistake costs this household; only their proportions count.
+
+    Attributes:
+        wrong: a wrong action.
+        talk: an action on what was not meant for the house.
+        missed: a request that has to be repeated.
+        ask: a question.
+    """
+
+    wrong: float = 10.0
+    talk: float = 5.0
+    missed: float = 1.0
+    ask: float = 0.3
+
+    @property
+    def accept(self) -> float:
+        """The confidence from which acting costs no more than asking back first, 0 to 1.
+
+        Acting with confidence ``p`` costs ``(1 - p) * m`` on average, where ``m`` is the price of a mistaken action; as it is not known which
+        of the two it would be, the mean of ``wrong`` and ``talk``. Asking costs ``ask``, and ``missed`` besides where the reading was wrong and
+        something was asked for, which is taken for every other time.
+
+        >>> round(Prices().accept, 3)
+        0.957
+        """
+        mistaken = (self.wrong + self.talk) / 2 - self.missed / 2
+        return round(min(0.99, max(0.5, 1.0 - self.ask / mistaken)), 3) if mistaken > 0 else 0.5
+
+    @property
+    def confirm(self) -> float:
+        """The confidence from which asking back costs no more than leaving a request alone: ``ask <= p * missed``, at most ``accept``.
+
+        >>> Prices().confirm
+        0.3
+        """
+        return round(min(self.accept, max(0.05, self.ask / self.missed)), 3) if self.missed else self.accept
+
+
 class Matching(Struct, frozen=True):
     """How strictly to match.
 
     Attributes:
-        accept, confirm, margin: limits of scores and leads, 0 to 1.
+        accept, confirm: limits of the confidence, 0 to 1: at or over which to act, and to ask back first; they follow from the prices of
+            mistakes where the house gives none.
+        lead: by how many words of cost the next different meaning must be behind; with less the house asks back first.
         sound, order, synonyms, filler: factors on the built-in prices of sound-alikes, of another word order, of words that mean the same,
             and of filler; 1 leaves them as they are. Those of the house count, an intent has none of its own.
     """
 
-    accept: float = 0.80
-    confirm: float = 0.60
-    margin: float = 0.08
+    accept: float = Prices().accept
+    confirm: float = Prices().confirm
+    lead: float = 0.5
     sound: float = 1.0
     order: float = 1.0
     synonyms: float = 1.0
@@ -204,6 +245,9 @@ class House(Struct, frozen=True):
     slots: Mapping[str, Values]
     intents: Mapping[str, Intent]
     modes: Mapping[str, Mode]
+    prices: Prices = Prices()
+    evidence: Mapping[str, float] = field(default_factory=dict)
+    """Weights of the evidence that were fitted to this household's own rows, by term."""
     repeat: float = 0.7
     window: float = 8.0
 

@@ -46,12 +46,21 @@ class WakeSection(Section):
     end: Texts = []
 
 
+class PricesSection(Section):
+    """``[prices]``."""
+
+    wrong: NotNegative = 10.0
+    talk: NotNegative = 5.0
+    missed: NotNegative = 1.0
+    ask: NotNegative = 0.3
+
+
 class MatchingSection(Section):
     """``[matching]``, of the house or of an intent."""
 
     accept: Share | None = None
     confirm: Share | None = None
-    margin: Share | None = None
+    lead: NotNegative | None = None
     sound: Factor | None = None
     order: Factor | None = None
     synonyms: Factor | None = None
@@ -152,6 +161,7 @@ class DeviceSection(Section):
     """``[devices.ID]``."""
 
     names: Texts = []
+    also_heard: Texts = []
     kind: str = ""
     room: str = ""
     link: str = ""
@@ -206,6 +216,8 @@ SECTIONS: dict[str, Any] = {
     "house": HouseSection,
     "wake": WakeSection,
     "matching": MatchingSection,
+    "prices": PricesSection,
+    "evidence": dict[str, float],
     "words": WordsSection,
     "sounds": dict[str, str],
 }

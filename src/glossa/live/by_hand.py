@@ -6,12 +6,14 @@ import re
 from collections.abc import Sequence
 
 from glossa.commands import Command, act
-from glossa.hearing.heard import Heard, prepare
+from glossa.hearing.devices import Devices
+from glossa.hearing.tokens import MOST_TOKENS
 from glossa.house.model import House, Intent
 from glossa.house.problems import nearest
 from glossa.house.values import Value
 from glossa.house.wires import TAKES
 from glossa.matching import Matcher
+from glossa.matching.search import Search
 
 MOST_COST = 0.1
 """What a written value may cost as a spoken one: next to nothing is guessed here."""
@@ -131,14 +133,16 @@ def read_value(matcher: Matcher, device: str, name: str, text: str) -> Value:
     if values.type == "colour" and re.fullmatch(r"#[0-9A-Fa-f]{6}", text):
         return text.lower()
     for tag in matcher.house.languages:
-        lexicon, things = matcher.grammar(tag).lexicon, matcher.grammar(tag).things
-        heard = Heard(prepare(text, lexicon), lexicon, things)
-        whole = [
-            c for c in heard.values(lexicon.spec_of[device, name])
-            if c.start == 0 and c.end == len(heard.words) and (c.cost <= MOST_COST or c.outside) and c.value is not None
-        ]  # fmt: skip
-        if whole and isinstance(whole[0].value, (int, float, str)):
-            return whole[0].value
+        grammar = matcher.grammar(tag)
+        utterance = grammar.hearing.analyse(text)
+        if not 0 < len(utterance.words) <= MOST_TOKENS:
+            continue
+        for option in Search(utterance, grammar).values(grammar.lexicon.spec_of[device, name]):
+            candidate = option.candidate
+            assert candidate is not None
+            all_of_it = candidate.start == 0 and candidate.end == len(utterance.words)
+            if all_of_it and (candidate.cost <= MOST_COST or candidate.outside) and not isinstance(candidate.value, Devices):
+                return candidate.value
     named = [n for names in values.named.values() for n in names]
     unit = f" of {values.unit}" if values.unit else ""
     general = [] if values.choices else [f"a {values.type}{unit}"]

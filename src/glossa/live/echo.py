@@ -36,10 +36,12 @@ class Echo:
     def _words(self, text: str) -> tuple[str, ...]:
         tokens = tokenize(text)
         words = [t.word for t in tokens]
-        found: list[str] = []
+        plain = [q for reader in self._readers for q in reader.read(tokens) if not q.cost]
+        by_start = {q.start: q for q in reversed(plain)}
+        kept: list[str] = []
         at = 0
         while at < len(tokens):
-            part = next((p for r in self._readers if (p := r.at(tokens, words, at)) is not None and p.cost == 0), None)
-            found.append(str(float(part.value)) if part is not None else words[at])
-            at = part.end if part is not None else at + 1
-        return tuple(found)
+            number = by_start.get(at)
+            kept += [words[at]] if number is None else [str(float(number.value)), *([number.unit] if number.unit else [])]
+            at = at + 1 if number is None else number.end
+        return tuple(kept)

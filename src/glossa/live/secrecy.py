@@ -28,7 +28,7 @@ class Secrecy:
         codes = (expected(i.pin, environment) for i in house.intents.values() if i.pin is not None)
         self._codes = tuple(sorted({c for c in codes if c.isdigit()}, key=len, reverse=True))
         readers = [matcher.grammar(tag).lexicon.numbers for tag in house.languages]
-        spoken = {word for r in readers for word in (*r.ones, *r.tens, *r.digits_only, *r.spellings)}
+        spoken = {word for r in readers for word in (*r.ones, *r.words.tens, *r.words.digits_only, *r.words.spellings)}
         self._said = re.compile(rf"\b(?:{'|'.join(sorted(map(re.escape, spoken), key=len, reverse=True))})", re.IGNORECASE)
 
     def utterance(self, event: Event, asked: bool) -> str:

@@ -3,75 +3,100 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.heard import CONTENT, FILLER, LIGHT, POLE, SMALL
+from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.lexicon import Lexicon, texts_for_phrases
-from glossa.hearing.things import Things
+from glossa.hearing.roles import Role
+from glossa.hearing.utterance import Hearing
 from glossa.house.model import House, Intent
 from glossa.house.text import words
 from glossa.house.wires import placeholders
+from glossa.language.phrases import Words
 
-MISSING_SLOT, MISSING_ASKED, MISSING_DEFAULT = 1.5, 0.6, 0.3
 GARBAGE = "GARBAGE"
-RARE_WEIGHT = 0.05
-"""A phrase alternative of weight w costs ``RARE_WEIGHT * -log2(w)``, w relative to the heaviest one."""
+BUILT_IN = ("device", "room", "pin")
+MOST_VARIANTS = 8
+"""Ways to say a run of several words otherwise that a phrase is compiled with."""
+
+LITTLE_SAID = 0.3
+"""A word of a phrase that is filler elsewhere weighs this much."""
 
 
-class Element(Struct, frozen=True):
-    """One place of a compiled phrase.
+class Place(Struct, frozen=True):
+    """One place of a compiled phrase, for a word or a slot.
 
     Attributes:
         position: the number of its set of words, -1 for a slot.
-        words: the words, each with its weight.
+        words: the words.
         slot: the slot's name, or ``""``.
         missing: what it costs when it was not said.
-        weight: what it adds to the phrase's weight when it was not said.
         small: whether it carries so little that its order doesn't matter.
         key: equal for slots that can take the same.
         relation: for a number, ``to`` where it becomes the value, ``by`` where it is an amount of change, else ``""``.
+        own: whether its words name the intent's own device.
     """
 
     position: int = -1
-    words: tuple[str, ...] = ()
+    words: Words = ()
     slot: str = ""
     missing: float = 0.0
-    weight: float = 0.0
     small: bool = False
-    relation: str = ""
     key: int = -1
+    relation: str = ""
+    own: bool = False
 
 
 class Pattern(Struct, frozen=True):
-    """A linear sequence of an intent's phrase, ready to be searched."""
+    """A linear sequence of an intent's phrase.
+
+    Attributes:
+        number: its place in the file.
+        intent: the intent. ``phrase`` is the phrase as written.
+        places: its places in order; ``main`` are the numbers of those that are not small.
+        garbage: whether anything at all may stand beside it.
+        prior: what it costs for being a rare alternative.
+        measures: the names of the properties that it is about: "the brightness of the lamp" says no more than "the lamp".
+        worded: whether it holds words of some weight that have to be said.
+        missing: what all its places cost when nothing was said.
+        device_at: the place of its device, -1 for none.
+        required: the devices that have all properties of the intent, as a bit mask.
+        scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
+    """
 
     number: int
     intent: Intent
     phrase: str
-    elements: tuple[Element, ...]
+    places: tuple[Place, ...]
+    main: tuple[int, ...]
     garbage: bool
     prior: float
     measures: frozenset[str]
-    """The names of the properties that it is about: "the brightness of the lamp" says no more than "the lamp"."""
     worded: bool
-    """Whether it holds words of some weight that have to be said."""
+    missing: float
+    device_at: int
+    required: int
+    scaled: tuple[str, ...]
 
 
 class Grammar:
     """Everything of a house that one language needs.
 
     Attributes:
-        patterns: all phrases as linear sequences.
+        patterns: all phrases as linear sequences, in the order of the file.
         of_word: for a word, the numbers of the positions that hold it.
-        of_position: for a position, the patterns that hold it.
+        of_position: for a position, the numbers of the patterns that hold it.
+        unworded: the patterns without a word that has to be said.
         word_weight: what a word of a phrase weighs.
+        free: slots that take any words.
     """
 
     def __init__(self, house: House, tag: str) -> None:
         self.house, self.tag = house, tag
         self.lexicon = Lexicon(house, tag)
-        self.things = Things(self.lexicon)
+        self.hearing = Hearing(self.lexicon)
         self.free = frozenset(name for name, values in house.slots.items() if values.type == "words")
         self._keys: dict[tuple[object, ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
@@ -79,66 +104,88 @@ class Grammar:
         self.word_weight: dict[str, float] = {}
         self.patterns: list[Pattern] = []
         for intent in house.intents.values():
-            measures = self._measures(intent)
-            seen: set[tuple[Element, ...]] = set()
-            for phrase in texts_for_phrases(intent.phrases, tag):
-                for sequence in phrase.sequences:
-                    elements = tuple(
-                        self._element(p.words, p.slot, p.optional, intent) for p in sequence.positions if p.slot != GARBAGE
-                    )
-                    garbage = any(p.slot == GARBAGE for p in sequence.positions)
-                    if elements and elements not in seen:
-                        seen.add(elements)
-                        prior = RARE_WEIGHT * -math.log2(max(sequence.weight, 1e-6))
-                        worded = any(e.position >= 0 and e.missing > LIGHT for e in elements)
-                        self.patterns.append(
-                            Pattern(len(self.patterns), intent, phrase.text, elements, garbage, prior, measures, worded)
-                        )
+            self._compile(intent)
         self.of_position: dict[int, list[int]] = {}
         for pattern in self.patterns:
-            for element in pattern.elements:
-                if element.position >= 0:
-                    self.of_position.setdefault(element.position, []).append(pattern.number)
+            for place in pattern.places:
+                if place.position >= 0:
+                    self.of_position.setdefault(place.position, []).append(pattern.number)
+        self.unworded = frozenset(p.number for p in self.patterns if not p.worded)
+
+    def _compile(self, intent: Intent) -> None:
+        measures, names = self._measures(intent), self._own_words(intent)
+        required = self.lexicon.with_all(intent.properties)
+        changed = {placeholders(v)[0] for v in intent.change.values() if placeholders(v)}
+        scaled = tuple(s for s in changed if s in intent.defaults)
+        seen: set[tuple[Place, ...]] = set()
+        for phrase in texts_for_phrases(intent.phrases, self.tag):
+            for sequence in phrase.sequences:
+                garbage = any(p.slot == GARBAGE for p in sequence.positions)
+                said = [(p.words, p.slot, p.optional) for p in sequence.positions if p.slot != GARBAGE]
+                prior = COSTS.rare * -math.log2(max(sequence.weight, 1e-6))
+                for positions, cost in ((said, 0.0), *((v, COSTS.household) for v in self._variants(said))):
+                    places = tuple(self._place(words, slot, optional, intent, names) for words, slot, optional in positions)
+                    if not places or places in seen:
+                        continue
+                    seen.add(places)
+                    self.patterns.append(
+                        Pattern(
+                            number=len(self.patterns),
+                            intent=intent,
+                            phrase=phrase.text,
+                            places=places,
+                            main=tuple(i for i, p in enumerate(places) if not p.small),
+                            garbage=garbage,
+                            prior=prior + cost,
+                            measures=measures,
+                            worded=any(p.position >= 0 and p.missing > WEIGHT[Role.VERB] for p in places),
+                            missing=sum(p.missing for p in places),
+                            device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
+                            required=required,
+                            scaled=scaled,
+                        )
+                    )
+
+    def _variants(self, positions: Sequence[tuple[Words, str, bool]]) -> Iterator[list[tuple[Words, str, bool]]]:
+        """The same positions with a run of several words said otherwise: "good night", "nighty night"."""
+        made = 0
+        for said, others in self.lexicon.several.items():
+            size = len(said)
+            for at in range(len(positions) - size + 1):
+                run = positions[at : at + size]
+                if all(w in p[0] for w, p in zip(said, run, strict=True)):
+                    for other in sorted(others):
+                        if made < MOST_VARIANTS:
+                            made += 1
+                            yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + size :]]
+
+    def _own_words(self, intent: Intent) -> frozenset[str]:
+        """The words of the names of an intent's own device."""
+        own = self.house.members(intent.device) if intent.device else ()
+        return frozenset(w for d in own for ways in self.house.devices[d].names.values() for way in ways for w in way)
 
     def _measures(self, intent: Intent) -> frozenset[str]:
-        names = [w for name in intent.properties for w in words(name)]
         same = self.lexicon.language.same
-        own = self.house.members(intent.device) if intent.device else ()
-        names += [w for d in own for ways in self.house.devices[d].names.values() for way in ways for w in way]
-        found = {w for name in names for w in (name, *same.get(name, ()))}
+        names = [*(w for name in intent.properties for w in words(name)), *self._own_words(intent)]
+        said = {w for name in names for w in (name, *same.get(name, ()))}
         phrases = [p for s in texts_for_phrases(intent.phrases, self.tag) for q in s.sequences for p in q.positions]
-        return frozenset(
-            found - {w for p in phrases for w in p.words} - set(self.lexicon.language.poles) - self.lexicon.language.light
-        )
+        language = self.lexicon.language
+        return frozenset(said - {w for p in phrases for w in p.words} - set(language.poles) - language.light)
 
     def weigh(self, word: str) -> float:
         """What a word of a phrase weighs."""
         language = self.lexicon.language
         if word in language.small:
-            return SMALL
+            return WEIGHT[Role.SMALL]
         if word in language.light:
-            return LIGHT
+            return WEIGHT[Role.VERB]
         if word in language.poles:
-            return POLE
-        if word in language.filler.by_first and language.filler.whole((word,)):
-            return FILLER * 15
-        return CONTENT
+            return WEIGHT[Role.POLE]
+        return LITTLE_SAID if language.filler.whole((word,)) else WEIGHT[Role.WORD]
 
-    def _element(self, said: tuple[str, ...], slot: str, optional: bool, intent: Intent) -> Element:
+    def _place(self, said: Words, slot: str, optional: bool, intent: Intent, names: frozenset[str]) -> Place:
         if slot:
-            used = [
-                k
-                for k, v in (*intent.set.items(), *((k, v) for s in intent.steps for k, v in s.set.items()))
-                if slot in placeholders(v)
-            ]
-            changed = [k for k, v in intent.change.items() if slot in placeholders(v)]
-            asked = slot in intent.ask or (slot == "pin")
-            cost = MISSING_DEFAULT if slot in intent.defaults else MISSING_ASKED if asked else MISSING_SLOT
-            if slot == "pin":
-                cost = 0.0
-            about: tuple[object, ...] = (slot, intent.properties) if slot == "device" else (slot, intent.device)
-            key = self._keys.setdefault(about, len(self._keys))
-            return Element(slot=slot, missing=cost, weight=cost, relation="to" if used else "by" if changed else "", key=key)
+            return self._slot_place(slot, intent)
         for word in said:
             self.word_weight[word] = self.weigh(word)
         held_words = frozenset(said)
@@ -148,4 +195,17 @@ class Grammar:
             if number not in held:
                 held.append(number)
         least = min(self.word_weight[w] for w in said)
-        return Element(number, said, "", 0.0 if optional else least, 0.0 if optional else least, least <= SMALL * 2)
+        small = least <= 2 * WEIGHT[Role.SMALL]
+        own = bool(names) and all(w in names for w in said)
+        return Place(number, said, "", 0.0 if optional else least, small, own=own)
+
+    def _slot_place(self, slot: str, intent: Intent) -> Place:
+        values = (*intent.set.values(), *(v for s in intent.steps for v in s.set.values()))
+        used = any(slot in placeholders(v) for v in values)
+        changed = any(slot in placeholders(v) for v in intent.change.values())
+        asked = slot in intent.ask
+        missing = COSTS.missing_default if slot in intent.defaults else COSTS.missing_asked if asked else COSTS.missing_slot
+        about: tuple[object, ...] = (slot, intent.properties) if slot == "device" else (slot, intent.device)
+        key = self._keys.setdefault(about, len(self._keys))
+        relation = "to" if used else "by" if changed else ""
+        return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from enum import StrEnum
 
-from msgspec import Struct, field
+from msgspec import Struct
 
+from glossa.house.frozen import Frozen
 from glossa.house.values import Value
 
 HIDDEN = "****"
@@ -29,14 +30,15 @@ class Outcome(StrEnum):
 
 
 class Piece(Struct, frozen=True):
-    """One row of an alignment.
+    """One row of an alignment, for people.
 
     Attributes:
         heard: the text that was heard, ``""`` for a word of the phrase that was not.
         taken: what it was taken for, ``""`` for what nothing explains.
-        role: ``word``, ``$slot``, ``skipped``, ``not heard``, ``order`` or ``rewritten``.
+        role: ``word``, ``$slot``, ``left over``, ``not heard`` or ``order``.
         cost: 0 or more, in units of one content word.
         why: the reason in a few words.
+        where: for what is left over ``before``, ``inside`` or ``behind`` what the phrase explains, else ``""``.
         start, end: the characters of the utterance.
     """
 
@@ -45,8 +47,22 @@ class Piece(Struct, frozen=True):
     role: str
     cost: float
     why: str
+    where: str = ""
     start: int = 0
     end: int = 0
+
+
+class Counted(Struct, frozen=True):
+    """A term of the evidence that counted: how much there was of it, and what it adds to the log-odds."""
+
+    term: str
+    amount: float
+    weight: float
+
+    @property
+    def log_odds(self) -> float:
+        """What it adds to the log-odds."""
+        return self.amount * self.weight
 
 
 class Reading(Struct, frozen=True):
@@ -58,12 +74,15 @@ class Reading(Struct, frozen=True):
         score: 1 - cost / weight, 0 to 1: the share of what was said and expected that fits.
         cost: the sum of the costs of the pieces.
         weight: the weight of the utterance and of the phrase together.
+        confidence: how likely it is that this was meant, 0 to 1; calibrated.
+        evidence: the terms that the confidence is made of, those that count most first.
         language: the language of the phrase.
         phrase: the phrase as written.
         pieces: the alignment; their costs add up to ``cost``.
         missing: slots that were not said and have no default.
         which: whether the device is a question.
-        guards: the names of the guards that fired.
+        wrong_room: whether a room was named in which the device is not.
+        stops: the names of what keeps it from being carried out.
         outside: slots whose value is out of range.
         said: the slots that were said, defaults left out.
         meaning: equal for readings that do the same.
@@ -74,16 +93,18 @@ class Reading(Struct, frozen=True):
     score: float
     cost: float
     weight: float
+    confidence: float = 0.0
+    evidence: tuple[Counted, ...] = ()
     language: str = ""
     phrase: str = ""
     pieces: tuple[Piece, ...] = ()
     missing: tuple[str, ...] = ()
     which: bool = False
     wrong_room: bool = False
-    guards: tuple[str, ...] = ()
+    stops: tuple[str, ...] = ()
     outside: tuple[str, ...] = ()
-    meaning: object = None
     said: tuple[str, ...] = ()
+    meaning: object = None
 
 
 class Match(Struct, frozen=True):
@@ -93,19 +114,21 @@ class Match(Struct, frozen=True):
         utterance: the text.
         outcome: ``accept``, ``confirm``, ``ask``, ``reject`` or ``cancel``.
         readings: the best reading of every meaning, best first.
-        margin: the lead of the best reading over the next one that means something else, 0 to 1.
-        reason: why the outcome is what it is, as a short name: a guard, ``score``, ``margin``, ``missing``, ``which``, ``pin`` or ``""``.
+        lead: by how many words of cost the next reading that means something else is behind the best one.
+        reason: why the outcome is what it is, as a short name: a stop, ``confidence``, ``lead``, ``missing``, ``which``, ``pin`` or ``""``.
         detail: the slot, word or mode that the reason is about.
+        language: the language of the best reading.
+        limits: ``accept``, ``confirm`` and ``lead`` as they count for the best reading.
     """
 
     utterance: str
     outcome: Outcome
     readings: tuple[Reading, ...] = ()
-    margin: float = 0.0
+    lead: float = 0.0
     reason: str = ""
     detail: str = ""
     language: str = ""
-    thresholds: Mapping[str, float] = field(default_factory=dict)
+    limits: Mapping[str, float] = Frozen()
 
     @property
     def best(self) -> Reading | None:
@@ -117,17 +140,23 @@ class Match(Struct, frozen=True):
         """The best reading's score, 0 where there is none."""
         return self.readings[0].score if self.readings else 0.0
 
+    @property
+    def confidence(self) -> float:
+        """The best reading's confidence, 0 where there is none."""
+        return self.readings[0].confidence if self.readings else 0.0
+
     def explain(self) -> dict[str, object]:
-        """The whole explanation as plain data, ready for JSON: alignment, sums, guards, and the next readings; no passcode."""
+        """The whole explanation as plain data, ready for JSON: alignment, evidence, stops, and the next readings; no passcode."""
         return {
             "utterance": hide_passcode(self.utterance, self.best),
             "outcome": str(self.outcome),
             "reason": self.reason,
             "detail": self.detail,
             "score": round(self.score, 4),
-            "margin": round(self.margin, 4),
+            "confidence": round(self.confidence, 4),
+            "lead": round(self.lead, 4),
             "language": self.language,
-            "thresholds": dict(self.thresholds),
+            "limits": dict(self.limits),
             "readings": [
                 {
                     "intent": r.intent,
@@ -136,8 +165,13 @@ class Match(Struct, frozen=True):
                     "score": round(r.score, 4),
                     "cost": round(r.cost, 4),
                     "weight": round(r.weight, 4),
-                    "behind": round(self.score - r.score, 4),
-                    "guards": list(r.guards),
+                    "behind": round(r.cost - self.readings[0].cost, 4),
+                    "confidence": round(r.confidence, 4),
+                    "stops": list(r.stops),
+                    "evidence": [
+                        {"term": c.term, "amount": round(c.amount, 4), "weight": round(c.weight, 4), "log_odds": round(c.log_odds, 4)}
+                        for c in r.evidence
+                    ],
                     "alignment": [
                         {
                             "heard": HIDDEN if p.role == "$pin" else p.heard,
@@ -145,6 +179,7 @@ class Match(Struct, frozen=True):
                             "role": p.role,
                             "cost": round(p.cost, 4),
                             "why": p.why,
+                            "where": p.where,
                         }
                         for p in r.pieces
                     ],

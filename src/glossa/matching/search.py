@@ -1,464 +1,452 @@
-"""The search: the best way to lay every phrase over an utterance.
+"""The search: the cheapest ways to lay every phrase over an utterance.
 
-A phrase and an utterance are aligned by choosing, for each place of the phrase, a stretch of tokens or none, no token
-twice.  What is left over on either side costs its weight, sound-alikes and other words cost a share of theirs, and places
-out of their order cost ``ORDER`` each.  The score is ``1 - cost / (weight of the utterance + weight of the phrase)``.
+A phrase and an utterance are aligned by choosing, for each place of the phrase, a stretch of tokens or none, no token twice. What is left
+over on either side costs its weight, sound-alikes and other words cost a share of theirs, and places out of their order cost a little.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import math
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
-from glossa.hearing.heard import SMALL, Candidate, Heard
-from glossa.hearing.vocabulary import Step
-from glossa.house.model import Intent
-from glossa.house.values import tidy
-from glossa.matching.grammar import Element, Grammar, Pattern
-from glossa.matching.meaning import meaning
-from glossa.matching.result import Piece, Reading, SlotValue
+from glossa.hearing.costs import COSTS, WEIGHT
+from glossa.hearing.devices import Devices, resolve
+from glossa.hearing.lexicon import NamedSpan
+from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
+from glossa.hearing.roles import How, Role
+from glossa.hearing.utterance import Utterance
+from glossa.house.values import Values
+from glossa.matching.alignment import Alignment, Candidate, Option, align
+from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 
-ORDER = 0.12
-MISFIT_RELATION = 0.8
-UNKNOWN_UNIT = 0.6
-GARBAGE_SHARE = 0.1
 FLOOR = 0.3
-"""Readings with a lower score are not given."""
+"""Alignments with a lower score are not given."""
 
-BEHIND = 0.35
-"""Readings further than this behind the best one are not given."""
+BEHIND = 2.2
+"""Alignments that cost more than this, in content words, above the cheapest one are not given."""
 
-SLACK = 1.6
-FREE_WORDS = 0.3
-MOST_LEAVES = 64
-MOST_READINGS = 5
+MOST_ALIGNMENTS = 48
+MOST_TRIED = 400
+"""Ways to lay one phrase over the utterance that are looked at."""
 
-
-class Option(Struct):
-    """A stretch of tokens that an element may take."""
-
-    gain: float
-    mask: int
-    start: int
-    end: int
-    cost: float
-    weight: float
-    candidate: Candidate | None = None
-    step: Step | None = None
-    spec: int = -1
+MOST_DEVICES, MOST_VALUES, MOST_FREE, MOST_WORDS = 8, 10, 120, 4
+FREE_TOKENS = 14
+"""Tokens of an utterance in which free words may end anywhere; in a longer one they go to its end."""
 
 
-class Options(Struct):
-    """All options of an element, best first, with the largest gain and weight among them."""
+class Options(Struct, frozen=True):
+    """All options of a place, best first, and the largest gain among them."""
 
     all: tuple[Option, ...] = ()
-    gain: float = float("-inf")
-    weight: float = 0.0
+    gain: float = -math.inf
 
     @classmethod
     def of(cls, options: Sequence[Option]) -> Options:
-        """Options with their largest gain and weight."""
-        if not options:
-            return NOTHING
-        return cls(tuple(options), max(o.gain for o in options), max(abs(o.weight) for o in options))
+        """Options with their largest gain."""
+        return cls(tuple(options), max(o.gain for o in options)) if options else NOTHING
 
 
 NOTHING = Options()
 
 
-class Leaf(Struct):
-    """One way to lay a pattern over the utterance."""
-
-    score: float
-    pattern: Pattern
-    chosen: tuple[Option | None, ...]
-    cost: float
-    weight: float
-    inversions: int
-    relation: tuple[int, ...]
-    strange: tuple[int, ...]
-    covered: int
-
-
 class Search:
-    """Reads one utterance with one grammar.
+    """Looks for alignments of one utterance; made for one utterance and thrown away.
 
     Args:
-        heard: the utterance taken apart.
+        utterance: what was heard, not empty and not too long.
         grammar: the compiled phrases.
-        extra: what was paid for before, such as a rewriting.
-        live: whether an intent's phrases count.
+        about: device ids that were spoken of before, which need not be named again.
     """
 
-    def __init__(
-        self, heard: Heard, grammar: Grammar, extra: float = 0.0, live: Callable[[Intent], bool] = lambda _: True
-    ) -> None:
-        self.heard, self.grammar, self.extra, self.live = heard, grammar, extra, live
-        self.order = ORDER * grammar.house.matching.order
-        self.total = heard.weight(0, len(heard.words))
-        self._hits = self._find_hits()
-        self._said = frozenset(heard.words)
+    def __init__(self, utterance: Utterance, grammar: Grammar, about: Iterable[str] = ()) -> None:
+        self.utterance, self.grammar = utterance, grammar
+        self.about = grammar.lexicon.mask(about)
+        self.total = utterance.weight((1 << len(utterance.words)) - 1)
+        self._order = COSTS.order * grammar.house.matching.order
         self._slots: dict[int, Options] = {}
-        words = grammar.lexicon.language.section("grammar")
-        self._relative = frozenset(words.get("relative", ()))
-        self._absolute = frozenset(words.get("absolute", ()))
+        self._values: dict[int, tuple[Option, ...]] = {}
+        self._numbers: tuple[Quantity, ...] | None = None
+        self._said = frozenset(utterance.words)
+        language = grammar.lexicon.language
+        self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
+        self._hits = self._word_options()
+        self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
 
-    def leaves(self, least: float = FLOOR) -> list[Leaf]:
-        """Every way worth looking at, best first; ties in the order of the house file."""
+    def alignments(self) -> list[Alignment]:
+        """Every alignment worth looking at, cheapest first; among equals the one that fits more, then the order of the house file."""
         bounds = []
-        for pattern in self._touched():
-            bound = self._bound(pattern)
-            if bound >= least:
-                bounds.append((-bound, pattern.number, pattern))
+        for number in self._touched():
+            pattern = self.grammar.patterns[number]
+            bounds.append((self._bound(pattern), number, pattern))
         bounds.sort(key=lambda b: b[:2])
-        best = 0.0
-        found: list[Leaf] = []
-        for negative, _, pattern in bounds:
-            if -negative < max(least, best - BEHIND):
+        best = math.inf
+        kept: list[Alignment] = []
+        for bound, _, pattern in bounds:
+            if bound > best + BEHIND:
                 break
-            for leaf in self._search(pattern):
-                if leaf.score >= max(least, best - BEHIND):
-                    found.append(leaf)
-                    best = max(best, leaf.score)
-        found.sort(key=lambda f: (-f.score, f.pattern.number, f.cost, [o.start if o else -1 for o in f.chosen]))
-        return [f for f in found if f.score >= best - BEHIND]
+            for alignment in self._lay(pattern, best + BEHIND):
+                if alignment.score >= FLOOR:
+                    kept.append(alignment)
+                    best = min(best, alignment.cost)
+        kept.sort(key=lambda a: (a.cost, -a.score, a.pattern.number, [o.start if o else -1 for o in a.chosen]))
+        return [a for a in kept if a.cost <= best + BEHIND][:MOST_ALIGNMENTS]
 
-    # --- options ----------------------------------------------------------------------------------------------------
+    # --- options of words -------------------------------------------------------------------------------------------
 
-    def _find_hits(self) -> dict[int, Options]:
-        hits: dict[int, list[Option]] = {}
-        grammar, heard = self.grammar, self.heard
-        for steps in heard.steps:
-            for step in steps:
-                positions = grammar.of_word.get(step.word)
+    def _word_options(self) -> dict[int, Options]:
+        hits: dict[int, dict[tuple[int, int], Option]] = {}
+        grammar, utterance = self.grammar, self.utterance
+        for edges in utterance.edges:
+            for edge in edges:
+                positions = grammar.of_word.get(edge.word)
                 if positions is None:
                     continue
-                weight = grammar.word_weight[step.word]
-                cost = step.cost * weight
-                taken = heard.weight(step.start, step.end)
-                mask = (1 << step.end) - (1 << step.start)
+                weight = grammar.word_weight[edge.word]
+                cost = edge.cost * weight
+                tokens = (1 << edge.end) - (1 << edge.start)
+                option = Option(utterance.weight(tokens) - cost, tokens, edge.start, edge.end, cost, weight, edge)
                 for position in positions:
-                    hits.setdefault(position, []).append(
-                        Option(taken - cost, mask, step.start, step.end, cost, weight, None, step)
-                    )
-        found: dict[int, Options] = {}
-        for position, options in hits.items():
-            best: dict[tuple[int, int], Option] = {}
-            for option in options:
-                key = (option.start, option.end)
-                if key not in best or option.cost < best[key].cost:
-                    best[key] = option
-            found[position] = Options.of(sorted(best.values(), key=lambda o: (-o.gain, o.start))[:4])
-        return found
+                    best = hits.setdefault(position, {})
+                    known = best.get((edge.start, edge.end))
+                    if known is None or cost < known.cost:
+                        best[edge.start, edge.end] = option
+        return {
+            position: Options.of(sorted(best.values(), key=lambda o: (-o.gain, o.start))[:MOST_WORDS])
+            for position, best in hits.items()
+        }
 
-    def _touched(self) -> list[Pattern]:
+    def _touched(self) -> set[int]:
         """The patterns that count: of a phrase with words of weight, one word at least was heard."""
         grammar = self.grammar
-        seen: set[int] = set()
+        seen = set(grammar.unworded)
         for position in self._hits:
             seen.update(grammar.of_position.get(position, ()))
-        return [p for p in grammar.patterns if (p.number in seen or not p.worded) and self.live(p.intent)]
+        return seen
 
-    def options(self, pattern: Pattern, element: Element) -> Options:
-        """What an element may take, best first; their gains do not count what it costs to leave the element out."""
-        if element.position >= 0:
-            return self._hits.get(element.position, NOTHING)
-        known = self._slots.get(element.key)
+    # --- options of slots -------------------------------------------------------------------------------------------
+
+    def options(self, pattern: Pattern, place: Place) -> Options:
+        """What a place may take, best first."""
+        if place.position >= 0:
+            return self._hits.get(place.position, NOTHING)
+        known = self._slots.get(place.key)
         if known is None:
-            known = self._slots[element.key] = Options.of(self._slot_options(pattern.intent, element.slot))
+            known = self._slots[place.key] = Options.of(self._slot_options(pattern, place.slot))
         return known
 
-    def _slot_options(self, intent: Intent, slot: str) -> list[Option]:
-        heard, lexicon = self.heard, self.grammar.lexicon
+    def _slot_options(self, pattern: Pattern, slot: str) -> list[Option]:
+        lexicon = self.grammar.lexicon
         if slot == "device":
-            return self._made(heard.devices(intent.properties), -1)
+            return [self._option(c) for c in self.devices(pattern.required)]
         if slot == "room":
-            return self._made(heard.rooms(), -1)
+            return [self._option(self._room(s)) for s in self.utterance.rooms()]
         if slot == "pin":
-            digits = [c for at in range(len(heard.tokens)) if (c := self._pin(at)) is not None]
-            return self._made(digits, -1)
+            return [self._option(c) for c in self._digits() if len(str(c.value)) > 1]
         if slot in lexicon.slot_spec:
-            return self._made(heard.values(lexicon.slot_spec[slot]), lexicon.slot_spec[slot])
-        specs = lexicon.specs_of.get(slot, [])
-        if intent.device:
-            members = self.grammar.house.members(intent.device)
-            specs = list(dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of))
-        return [option for spec in specs for option in self._made(heard.values(spec), spec)]
+            return list(self.values(lexicon.slot_spec[slot]))
+        specs: Iterable[int] = lexicon.specs_of.get(slot, ())
+        if pattern.intent.device:
+            members = self.grammar.house.members(pattern.intent.device)
+            specs = dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of)
+        return [option for spec in specs for option in self.values(spec)]
 
-    def _pin(self, at: int) -> Candidate | None:
-        found = self.grammar.lexicon.numbers.digits(self.heard.tokens, at)
-        return Candidate(at, found[0], found[1], 0.0, "passcode") if found and len(found[1]) > 1 else None
+    @staticmethod
+    def _room(span: NamedSpan) -> Candidate:
+        tokens = (1 << span.end) - (1 << span.start)
+        return Candidate(span.start, span.end, tokens, span.entry.room, span.cost, used=span.used)
 
-    def _made(self, candidates: Sequence[Candidate], spec: int) -> list[Option]:
-        heard = self.heard
-        found = []
-        for c in candidates:
-            weight = heard.weight(c.start, c.end) + heard.weight(*c.also)
-            mask = (1 << c.end) - (1 << c.start) | (1 << c.also[1]) - (1 << c.also[0])
-            # Free words fit anything, so they count on neither side of the score.
-            counts = FREE_WORDS - weight if c.why == "words" else max(weight, 0.5)
-            found.append(Option(weight - c.cost, mask, c.start, c.end, c.cost, counts, c, None, spec))
-        return found
+    def _option(self, candidate: Candidate, spec: int = -1) -> Option:
+        weight = self.utterance.weight(candidate.tokens)
+        if candidate.note == "words":  # free words fit anything, so they count on neither side of the score
+            counts = COSTS.free - weight
+        else:
+            counts = max(weight, COSTS.least)
+        gain = weight - candidate.cost
+        return Option(gain, candidate.tokens, candidate.start, candidate.end, candidate.cost, counts, None, candidate, spec)
 
-    # --- bounds and search ------------------------------------------------------------------------------------------
+    def devices(self, among: int) -> list[Candidate]:
+        """What the device expressions stand for among some devices, best first.
+
+        Of the readings of the same words, those in the right room go before others, a name before a group, a group before a noun; beside the
+        first one only those are kept that take other words by their sound. What lies inside another expression as cheap is not given.
+        """
+        spans: dict[int, list[tuple[int, Candidate]]] = {}
+        for expression in self.utterance.expressions:
+            devices = resolve(expression.things, among)
+            if devices is not None:
+                cost = round(expression.cost, 9)
+                made = Candidate(expression.start, expression.end, expression.tokens, devices, cost, used=expression.used)
+                spans.setdefault(expression.tokens, []).append((expression.things.rank, made))
+        kept = [c for readings in spans.values() for c in _first_ones(readings)]
+        kept = [c for c in kept if not any(_inside(c, o) and o.cost <= c.cost + COSTS.outside for o in kept)]
+        kept.sort(key=lambda c: (c.cost - self.utterance.weight(c.tokens), c.start, c.value.devices))  # type: ignore[union-attr]
+        return [*self._spoken_of(among), *kept[:MOST_DEVICES]]
+
+    def _spoken_of(self, among: int) -> list[Candidate]:
+        """What was spoken of before, said with a pronoun or not at all."""
+        devices = self.about & among
+        if not devices:
+            return []
+        value = Devices(devices)
+        pronouns = self.grammar.lexicon.language.phrases("grammar", "pronouns")
+        words = self.utterance.words
+        spans = [(at, at + n) for at in range(len(words)) for n in pronouns.starts(words, at)[:1]]
+        said = [Candidate(a, b, (1 << b) - (1 << a), value, COSTS.assumed / 2, note="assumed") for a, b in spans]
+        return [*said, Candidate(0, 0, 0, value, COSTS.assumed, note="assumed")]
+
+    def values(self, spec: int) -> tuple[Option, ...]:
+        """Options for a slot or property of one specification, best first."""
+        known = self._values.get(spec)
+        if known is None:
+            candidates = self._candidates(spec, self.grammar.lexicon.specs[spec])
+            options = [self._option(c, spec) for c in candidates]
+            options.sort(key=lambda o: (-o.gain, o.start, str(o.candidate.value if o.candidate else "")))
+            most = MOST_FREE if self.grammar.lexicon.specs[spec].type == "words" else MOST_VALUES
+            known = self._values[spec] = tuple(options[:most])
+        return known
+
+    def _candidates(self, spec: int, values: Values) -> list[Candidate]:
+        utterance = self.utterance
+        named = [
+            Candidate(s.start, s.end, (1 << s.end) - (1 << s.start), s.entry.value, s.cost, used=s.used)
+            for spans in utterance.spans
+            for s in spans
+            if s.entry.spec == spec and s.entry.value is not None
+        ]
+        if values.type == "colour":  # the "lights" of "string lights grey" is no "light grey"
+            named = [c for c in named if not any(e.how & How.FORM for e in c.used)]
+        if values.type in ("switch", "choice", "colour"):
+            named += self._corrected(named)
+        elif values.type == "number":
+            named += [c for q in self._usable_numbers() if (c := fit(q, values)) is not None]
+        elif values.type == "digits":
+            named += self._digits()
+        elif values.type == "words":
+            count = len(utterance.words)
+            ends = range(1, count + 1) if count <= FREE_TOKENS else (count,)
+            named += [
+                Candidate(i, j, (1 << j) - (1 << i), utterance.written(i, j), 0.0, note="words")
+                for i in range(count)
+                for j in ends
+                if i < j
+            ]
+        return named
+
+    def _usable_numbers(self) -> tuple[Quantity, ...]:
+        """The quantities that are not inside another one that is as plain, nor a homophone right before a number."""
+        if self._numbers is None:
+            broken = self.utterance.roles.index(Role.BROKEN) if Role.BROKEN in self.utterance.roles else -1
+            every = [q for q in self.utterance.quantities if not (q.cost >= HOMOPHONE and q.start == broken)]
+            plain_starts = {q.start for q in every if q.cost < HOMOPHONE}
+            self._numbers = tuple(
+                q
+                for q in every
+                if not (q.cost >= HOMOPHONE and q.end in plain_starts)
+                and not any(
+                    r is not q and r.start <= q.start and q.end <= r.end and r.end - r.start > q.end - q.start and r.cost < q.cost + ROUGH
+                    for r in every
+                )
+            )
+        return self._numbers
+
+    def _corrected(self, named: Sequence[Candidate]) -> list[Candidate]:
+        """ "red no blue": the last one counts."""
+        corrections = self.grammar.lexicon.language.phrases("grammar", "correction")
+        words = self.utterance.words
+        if corrections.by_first.keys().isdisjoint(words):
+            return []
+        return [
+            replace(b, start=a.start, tokens=(1 << b.end) - (1 << a.start), cost=b.cost + COSTS.apart, note="corrected")
+            for a in named
+            for b in named
+            if b.start > a.end and corrections.whole([w for w in words[a.end : b.start] if w not in self._absolute])
+        ]
+
+    def _digits(self) -> list[Candidate]:
+        tokens, reader = self.utterance.tokens, self.grammar.lexicon.numbers
+        made, at = [], 0
+        while at < len(tokens):
+            digits = reader.digits(tokens, at)
+            if digits is None:
+                at += 1
+                continue
+            end, said = digits
+            made.append(Candidate(at, end, (1 << end) - (1 << at), said, 0.0, note="digits"))
+            at = end
+        return made
+
+    # --- laying a phrase over the utterance -------------------------------------------------------------------------
 
     def _bound(self, pattern: Pattern) -> float:
-        """A score that no way to lay the pattern can exceed."""
-        cost, weight = self.total + self.extra, self.total
-        if pattern.garbage:
-            cost = self.extra
-        cost += pattern.prior
+        """A cost that no way to lay the pattern can be under."""
+        cost = self._rest(pattern)
+        for number in pattern.main:
+            place = pattern.places[number]
+            options = self.options(pattern, place)
+            cost -= max(0.0, options.gain + place.missing)
+        return cost
+
+    def _rest(self, pattern: Pattern) -> float:
+        """What it costs at least when no place of weight takes anything."""
+        utterance = self.utterance
+        total = self.total * COSTS.garbage if pattern.garbage else self.total
         if not pattern.measures.isdisjoint(self._said):
-            named = (w for word, w in zip(self.heard.words, self.heard.weights, strict=True) if word in pattern.measures)
-            cost -= sum(max(0.0, w - SMALL) for w in named)
-        hits, slots = self._hits, self._slots
-        for element in pattern.elements:
-            if element.position >= 0:
-                options = hits.get(element.position, NOTHING)
-            else:
-                options = slots.get(element.key) or self.options(pattern, element)
-            cost += -options.gain if options.gain > -element.missing else element.missing
-            weight += options.weight if options.weight > element.weight else element.weight
-        return 1.0 - max(cost, 0.0) / max(weight, 1e-9)
+            named = (w for word, w in zip(utterance.words, utterance.weights, strict=True) if word in pattern.measures)
+            total -= sum(max(0.0, w - WEIGHT[Role.SMALL]) for w in named)
+        small = sum(p.missing + max(0.0, self.options(pattern, p).gain) for p in pattern.places if p.small)
+        if self._with_others:  # the "turn" that "kill" was said for
+            small += sum(p.missing for p in pattern.places if not self._with_others.isdisjoint(p.words))
+        if self._about_own(pattern):
+            small += sum(p.missing for p in pattern.places if p.own)
+        return total + pattern.missing + pattern.prior - small
 
-    def _search(self, pattern: Pattern) -> list[Leaf]:
-        main = [(i, e) for i, e in enumerate(pattern.elements) if not e.small]
-        main.sort(key=lambda p: (p[1].slot != "device", len(self.options(pattern, p[1]).all)))
-        lists = [[o for o in self.options(pattern, e).all if o.gain + e.missing > -0.5] for _, e in main]
-        ahead = [0.0] * (len(main) + 1)
-        for at in range(len(main) - 1, -1, -1):
-            ahead[at] = ahead[at + 1] + max([0.0, *(o.gain + main[at][1].missing for o in lists[at])])
-        chosen: list[Option | None] = [None] * len(pattern.elements)
-        found: list[tuple[float, tuple[Option | None, ...], int]] = []
-        best = 0.0
-        lexicon = self.grammar.lexicon
-        device_at = next((i for i, e in enumerate(pattern.elements) if e.slot == "device"), -1)
-        only = pattern.intent.device
+    def _about_own(self, pattern: Pattern) -> bool:
+        """Whether the intent's own device is what was spoken of before."""
+        own = pattern.intent.device
+        return bool(self.about) and bool(own) and self.grammar.lexicon.mask(self.grammar.house.members(own)) == self.about
 
-        def visit(at: int, gain: float, mask: int) -> None:
-            nonlocal best
-            if gain + ahead[at] < best - SLACK or len(found) >= MOST_LEAVES * 4:
+    def _lay(self, pattern: Pattern, most: float) -> list[Alignment]:
+        """The alignments of a pattern that cost no more than ``most``."""
+        places = pattern.places
+        order = sorted(pattern.main, key=lambda i: (places[i].slot != "device", len(self.options(pattern, places[i]).all)))
+        lists = [[o for o in self.options(pattern, places[i]).all if o.gain + places[i].missing > 0] for i in order]
+        ahead = [0.0] * (len(order) + 1)
+        for at in range(len(order) - 1, -1, -1):
+            gain = max((o.gain for o in lists[at]), default=0.0) + places[order[at]].missing
+            ahead[at] = ahead[at + 1] + max(0.0, gain if lists[at] else 0.0)
+        base = self._rest(pattern)
+        chosen: list[Option | None] = [None] * len(places)
+        kept: list[Alignment] = []
+        about_own = self._about_own(pattern)
+        claimed = self._claimed(pattern)
+
+        def visit(at: int, cost: float, tokens: int) -> None:
+            nonlocal most
+            if cost - ahead[at] > most or len(kept) >= MOST_TRIED:
                 return
-            if at == len(main):
-                best = max(best, gain)
-                found.append((gain, tuple(chosen), mask))
+            if at == len(order):
+                alignment = align(
+                    self.utterance, pattern, self._with_small(pattern, chosen, tokens), relative=self._relative,
+                    absolute=self._absolute, order=self._order, about_own=about_own, claimed=claimed,
+                )  # fmt: skip
+                if alignment.cost <= most:
+                    kept.append(alignment)
+                    most = min(most, alignment.cost + BEHIND)
                 return
-            index, element = main[at]
-            spec = -1
-            if element.position < 0 and element.slot not in ("device", "room", "pin") and element.slot not in lexicon.slot_spec:
-                device = chosen[device_at] if device_at >= 0 else None
-                if device is not None and device.candidate is not None and isinstance(device.candidate.value, tuple):
-                    spec = lexicon.spec_of.get((device.candidate.value[0], element.slot), -1)
-                elif only:
-                    spec = lexicon.spec_of.get((self.grammar.house.members(only)[0], element.slot), -1)
+            number = order[at]
+            place = places[number]
+            spec = self._spec(pattern, place, chosen)
             for option in lists[at]:
-                if option.mask & mask or (spec >= 0 and option.spec != spec):
-                    continue
-                chosen[index] = option
-                visit(at + 1, gain + option.gain + element.missing, mask | option.mask)
-            chosen[index] = None
-            visit(at + 1, gain, mask)
+                if not option.tokens & tokens and (spec < 0 or option.spec == spec):
+                    chosen[number] = option
+                    visit(at + 1, cost - option.gain - place.missing, tokens | option.tokens)
+            chosen[number] = None
+            visit(at + 1, cost, tokens)
 
-        visit(0, 0.0, 0)
-        found.sort(key=lambda f: -f[0])
-        return [self._leaf(pattern, list(c), mask) for _, c, mask in found[:MOST_LEAVES]]
+        visit(0, base, 0)
+        return kept
 
-    def _leaf(self, pattern: Pattern, chosen: list[Option | None], covered: int) -> Leaf:
-        heard = self.heard
-        cost = self.extra + pattern.prior
-        weight = self.total
-        order = sorted((o.start, i) for i, o in enumerate(chosen) if o is not None)
-        inversions = sum(1 for (_, a), (_, b) in zip(order, order[1:], strict=False) if b < a)
-        relation: list[int] = []
-        strange: list[int] = []
-        for index, element in enumerate(pattern.elements):
-            option = chosen[index]
-            if element.small:
-                option = chosen[index] = self._small(pattern, element, index, chosen, covered)
-                if option is not None:
-                    covered |= option.mask
-            if option is None:
-                cost += element.missing
-                weight += element.weight
-                continue
-            cost += option.cost
-            weight += option.weight
-            if element.relation and self._misfit(element, option):
-                relation.append(index)
-                cost += MISFIT_RELATION
-            if self._unexpected(chosen, option) or self._counts_something_else(option, covered):
-                strange.append(index)
-                cost += UNKNOWN_UNIT
-        share = GARBAGE_SHARE if pattern.garbage else 1.0
-        for at, token_weight in enumerate(heard.weights):
-            if not covered >> at & 1:
-                cost += min(token_weight, SMALL) if heard.words[at] in pattern.measures else token_weight * share
-        cost += self.order * inversions
-        cost = round(cost, 9)
-        score = round(max(0.0, 1.0 - cost / max(weight, 1e-9)), 9)
-        return Leaf(score, pattern, tuple(chosen), cost, weight, inversions, tuple(relation), tuple(strange), covered)
+    def _claimed(self, pattern: Pattern) -> int:
+        """The words of amount that a slot of the intent has a value for: "a bit" where the house says how much that is."""
+        if Role.AMOUNT not in self.utterance.roles:
+            return 0
+        tokens = 0
+        for slot in pattern.scaled:
+            for option in self.values(self.grammar.lexicon.slot_spec[slot]) if slot in self.grammar.lexicon.slot_spec else ():
+                if option.candidate is not None and option.candidate.used and option.cost < COSTS.toward:
+                    tokens |= option.tokens
+        return tokens
 
-    def _small(
-        self, pattern: Pattern, element: Element, index: int, chosen: Sequence[Option | None], covered: int
-    ) -> Option | None:
+    def _spec(self, pattern: Pattern, place: Place, chosen: Sequence[Option | None]) -> int:
+        """The specification that the value of a property has to be of, once the device is known; -1 for any."""
+        lexicon = self.grammar.lexicon
+        if place.position >= 0 or place.slot in BUILT_IN or place.slot in lexicon.slot_spec:
+            return -1
+        device = chosen[pattern.device_at] if pattern.device_at >= 0 else None
+        if device is not None and device.candidate is not None and isinstance(device.candidate.value, Devices):
+            first = device.candidate.value.devices
+            return lexicon.spec_of.get((lexicon.ids[(first & -first).bit_length() - 1], place.slot), -1)
+        if pattern.intent.device:
+            return lexicon.spec_of.get((self.grammar.house.members(pattern.intent.device)[0], place.slot), -1)
+        return -1
+
+    def _with_small(self, pattern: Pattern, chosen: Sequence[Option | None], tokens: int) -> tuple[Option | None, ...]:
         """A small word is taken where it stands free, best between its neighbours."""
-        free = [o for o in self._hits.get(element.position, NOTHING).all if not o.mask & covered and o.cost < 0.1]
-        if not free:
-            return None
-        before = max((o.end for o in chosen[:index] if o is not None), default=0)
-        after = min((o.start for o in chosen[index + 1 :] if o is not None), default=len(self.heard.words))
-        return min(free, key=lambda o: (not before <= o.start < after, o.cost, o.start))
-
-    def _misfit(self, element: Element, option: Option) -> bool:
-        """Whether "by" stands before what becomes the value, or "to" before an amount of change."""
-        if option.candidate is None or not isinstance(option.candidate.value, (int, float)):
-            return False
-        at = option.start - 1
-        while at >= 0 and self.heard.kinds[at] in ("filler",):
-            at -= 1
-        if at < 0:
-            return False
-        word = self.heard.words[at]
-        return word in self._relative if element.relation == "to" else word in self._absolute
-
-    @staticmethod
-    def _unexpected(chosen: Sequence[Option | None], option: Option) -> bool:
-        """Whether no word of the phrase stands right before a "to" that was taken for two: "the lamp too", unlike "speed to"."""
-        if option.candidate is None or option.candidate.why != "sounds like":
-            return False
-        return not any(o is not None and o.step is not None and o.end == option.start for o in chosen)
-
-    def _counts_something_else(self, option: Option, covered: int) -> bool:
-        """Whether an unknown word right behind a number says that it counts something else: "twenty pounds"."""
-        after, candidate = option.end, option.candidate
-        if candidate is None or not isinstance(candidate.value, (int, float)) or after >= len(self.heard.words):
-            return False
-        return candidate.steps == () and self.heard.kinds[after] == "unknown" and not covered >> after & 1
-
-    # --- readings ---------------------------------------------------------------------------------------------------
-
-    def reading(self, leaf: Leaf) -> Reading:
-        """A leaf with its slots and what it means, still without its alignment."""
-        pattern, intent = leaf.pattern, leaf.pattern.intent
-        slots: dict[str, SlotValue] = {}
-        missing, outside = [], []
-        which = wrong = False
-        order = sorted(range(len(pattern.elements)), key=lambda i: pattern.elements[i].slot != "device")
-        for index in order:
-            element, option = pattern.elements[index], leaf.chosen[index]
-            if not element.slot:
+        made = list(chosen)
+        for number, place in enumerate(pattern.places):
+            if not place.small:
                 continue
-            if option is None or option.candidate is None:
-                if element.slot not in intent.defaults and element.slot != "pin":
-                    missing.append(element.slot)
-                continue
-            candidate = option.candidate
-            slots[element.slot] = candidate.value
-            if candidate.devices is not None:
-                which, wrong = candidate.devices.which, candidate.devices.wrong_room
-            if candidate.outside:
-                outside.append(element.slot)
-        said = tuple(slots)
-        if intent.change and self.heard.times and not any(s in slots for s in self._change_slots(intent)):
-            slots["times"] = tidy(self.heard.times)
-        for name, value in intent.defaults.items():
-            if "times" in slots and name in self._change_slots(intent):
-                continue
-            slots.setdefault(name, self.heard.scaled(value) if name in self._change_slots(intent) else value)
-        return Reading(
-            intent=intent.id,
-            slots=slots,
-            score=leaf.score,
-            cost=leaf.cost,
-            weight=leaf.weight,
-            language=self.grammar.tag,
-            phrase=pattern.phrase,
-            missing=tuple(dict.fromkeys(missing)),
-            which=which,
-            wrong_room=wrong,
-            outside=tuple(outside),
-            said=said,
-            meaning=("ask", intent.id, tuple(missing), repr(slots))
-            if missing or which
-            else meaning(self.grammar.house, intent, {k: v for k, v in slots.items() if k not in self.grammar.free}),
-        )
-
-    @staticmethod
-    def _change_slots(intent: Intent) -> set[str]:
-        return {v[1:].strip("${}") for v in intent.change.values() if "$" in v}
-
-    def pieces(self, leaf: Leaf) -> list[Piece]:
-        """The alignment of a leaf: its costs add up to the leaf's, but for what was paid before."""
-        heard, pieces = self.heard, []
-        tokens = heard.tokens
-        for index, element in enumerate(leaf.pattern.elements):
-            option = leaf.chosen[index]
-            if option is None:
-                if element.missing:
-                    shown = f"${element.slot}" if element.slot else " | ".join(element.words)
-                    pieces.append((len(tokens), Piece("", shown, "not heard", element.missing, "not said")))
-                continue
-            text = " ".join(heard.words[option.start : option.end])
-            if option.candidate is not None and option.candidate.also[1]:
-                text += " … " + " ".join(heard.words[slice(*option.candidate.also)])
-            span = tokens[option.start].start, tokens[option.end - 1].end
-            if option.step is not None:
-                pieces.append((option.start, Piece(text, option.step.word, "word", option.cost, option.step.why, *span)))
-            elif option.candidate is not None:
-                why = _why(option.candidate)
-                pieces.append(
-                    (
-                        option.start,
-                        Piece(text, _shown(element.slot, option.candidate), f"${element.slot}", option.cost, why, *span),
-                    )
-                )
-            if index in leaf.strange:
-                pieces.append((option.end, Piece("", f"${element.slot}", "order", UNKNOWN_UNIT, "hardly a number here")))
-            if index in leaf.relation:
-                word = "by" if element.relation == "to" else "to"
-                pieces.append(
-                    (option.end, Piece("", f"${element.slot}", "order", MISFIT_RELATION, f"“{word}” does not fit here"))
-                )
-        share = GARBAGE_SHARE if leaf.pattern.garbage else 1.0
-        for at, token in enumerate(tokens):
-            if not leaf.covered >> at & 1:
-                why = _SKIPPED.get(heard.kinds[at], heard.kinds[at])
-                cost = heard.weights[at] * share
-                if token.word in leaf.pattern.measures:
-                    cost, why = min(heard.weights[at], SMALL), "what the phrase is about"
-                pieces.append((at, Piece(heard.words[at], "", "skipped", cost, why, token.start, token.end)))
-        if leaf.inversions:
-            pieces.append(
-                (len(tokens) + 1, Piece("", "", "order", self.order * leaf.inversions, f"{leaf.inversions} out of order"))
-            )
-        if leaf.pattern.prior:
-            pieces.append((len(tokens) + 1, Piece("", "", "order", leaf.pattern.prior, "a rare alternative")))
-        return [p for _, p in sorted(pieces, key=lambda p: p[0])]
+            free = [o for o in self._hits.get(place.position, NOTHING).all if not o.tokens & tokens and o.gain > 0]
+            if free:
+                before = max((o.end for o in made[:number] if o is not None), default=0)
+                after = min((o.start for o in made[number + 1 :] if o is not None), default=len(self.utterance.words))
+                best = min(free, key=lambda o: (not before <= o.start < after, o.cost, o.start))
+                made[number] = best
+                tokens |= best.tokens
+        return tuple(made)
 
 
-_SKIPPED = {
-    "filler": "filler", "small": "small word", "light": "a verb that says little", "pole": "turns the meaning", "talk": "tells or asks",
-    "negation": "negation", "number": "a number with no place", "content": "a word of the house with no place", "unknown": "unknown word",
-    "aside": "a preposition here", "twice": "said twice",
-}  # fmt: skip
+def fit(quantity: Quantity, values: Values) -> Candidate | None:
+    """A quantity as a value of a slot: its unit converted, its range looked at, rounded to the slot's step."""
+    number, cost, unit = float(quantity.value), quantity.cost, quantity.unit
+    if quantity.share and values.unit == "percent" and values.ranged:
+        low, high = values.limits()
+        low = 0.0 if low == 1 else low  # a range that only leaves out 0
+        number = low + number * (high - low)
+    elif values.duration:
+        if not unit:
+            number *= values.factor
+        elif unit != "seconds":
+            cost += COSTS.unit
+    elif values.unit in ("celsius", "fahrenheit"):
+        if unit == "fahrenheit":
+            number = number * 5 / 9 if values.difference else (number - 32) * 5 / 9
+        elif unit not in ("", "celsius", "degrees"):
+            cost += COSTS.unit
+    elif values.unit == "degrees":
+        if unit not in ("", "celsius", "degrees"):
+            cost += COSTS.unit
+    elif unit and unit != values.unit:
+        cost += COSTS.unit
+    if not math.isfinite(number):
+        return None
+    value = values.nearest(number)
+    outside = not values.within(value)
+    if outside and values.outside == "clamp":
+        value, outside = values.clamp(value), False
+    tokens = (1 << quantity.end) - (1 << quantity.start)
+    cost = round(cost + (COSTS.outside if outside else 0.0), 9)
+    return Candidate(quantity.start, quantity.end, tokens, value, cost, outside, quantity.note)
 
 
-def _why(candidate: Candidate) -> str:
-    if candidate.devices is not None:
-        if candidate.devices.wrong_room:
-            return "not in that room"
-        if candidate.devices.which:
-            return "which one?"
-        unsure = [s for s in candidate.steps if s.why not in ("same",)]
-        return "; ".join(dict.fromkeys(f"{s.why} {s.word}" for s in unsure)) or "device"
-    unsure = [s for s in candidate.steps if s.why != "same"]
-    return "; ".join(dict.fromkeys(f"{s.why} {s.word}" for s in unsure)) or (
-        "out of range" if candidate.outside else candidate.why
-    )
+def _first_ones(readings: Sequence[tuple[int, Candidate]]) -> list[Candidate]:
+    """Of the readings of the same words, the first, and those that take other words by their sound."""
+    right = [r for r in readings if not _devices(r[1]).wrong_room] or list(readings)
+    least = min(c.cost for _, c in right)
+    first = min((r for r in right if r[1].cost <= least + COSTS.moved), key=lambda r: (r[0], r[1].cost))[1]
+    guessed = _guesses(first)
+    others: dict[Devices, Candidate] = {}
+    for _, candidate in right:
+        devices = _devices(candidate)
+        if devices != _devices(first) and _guesses(candidate) - guessed:
+            if devices not in others or candidate.cost < others[devices].cost:
+                others[devices] = candidate
+    return [first, *others.values()]
 
 
-def _shown(slot: str, candidate: Candidate) -> str:
-    if slot == "pin":
-        return "****"
-    return ", ".join(candidate.value) if isinstance(candidate.value, tuple) else str(candidate.value)
+def _devices(candidate: Candidate) -> Devices:
+    assert isinstance(candidate.value, Devices)
+    return candidate.value
+
+
+def _guesses(candidate: Candidate) -> set[tuple[int, str]]:
+    """The words of the house that were only guessed by sound, and where."""
+    return {(e.start, e.word.removesuffix("s")) for e in candidate.used if e.how & How.SOUND}
+
+
+def _inside(one: Candidate, other: Candidate) -> bool:
+    """Whether one candidate's tokens are some, not all, of the other's."""
+    return one.tokens != other.tokens and one.tokens & other.tokens == one.tokens

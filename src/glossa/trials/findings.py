@@ -10,11 +10,13 @@ from msgspec import Struct
 from glossa.commands import act
 from glossa.conversation.conversation import initial_state
 from glossa.hearing.lexicon import texts_for_phrases
-from glossa.hearing.phones import distance, letters, phones
 from glossa.house import notation
 from glossa.house.model import Device, House, Intent
 from glossa.house.text import words
 from glossa.house.values import Value
+from glossa.language import load_language
+from glossa.language.colours import spoken_colours
+from glossa.language.phones import distance, letters, phones
 from glossa.matching import Match, Matcher
 from glossa.matching.grammar import Grammar
 from glossa.trials.table import Row
@@ -197,15 +199,15 @@ def _near_values(house: House, tag: str) -> Iterator[Finding]:
 
 def _homophones(house: House, grammar: Grammar) -> Iterator[Finding]:
     language = grammar.lexicon.language
-    numbers = language.section("numbers")
+    numbers = language.numbers
     for section, key, way in _spoken(house, grammar.tag):
         for word in way:
             other = ""
-            if word in numbers.get("homophones", {}) and word not in language.small:
-                other = next((n for n, v in numbers.get("ones", {}).items() if v == numbers["homophones"][word]), "")
-            elif word in numbers.get("ones", {}):
+            if word in numbers.homophones and word not in language.small:
+                other = next((n for n, v in numbers.ones.items() if v == numbers.homophones[word]), "")
+            elif word in numbers.ones:
                 other = next(
-                    (h for h, v in numbers.get("homophones", {}).items() if v == numbers["ones"][word] and len(h) > 1), ""
+                    (h for h, v in numbers.homophones.items() if v == numbers.ones[word] and len(h) > 1), ""
                 )
             if other and not _covered(house, word, other):
                 yield Finding(
@@ -283,7 +285,7 @@ def _filled(house: House, intent: Intent, position: notation.Position, tag: str)
         spoken = values.spoken.get(value, {})
         return next(iter((*spoken.get(tag, ()), *spoken.get("", ()), value)))
     if values.type == "colour":
-        return "rojo" if tag == "es" else "red"
+        return " ".join(next(iter(spoken_colours(load_language(tag))), ("red",)))
     if values.type == "words":
         return "something"
     if values.type == "digits":
@@ -316,13 +318,13 @@ def _rivals(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
                     "the intent can't be reached with this phrase",
                     f"change one of the two phrases, or drop it from {intent.id}",
                 )
-            elif best.intent == intent.id and match.reason == "margin":
+            elif best.intent == intent.id and match.reason == "lead":
                 rival = next((r for r in match.readings[1:] if r.intent != intent.id and not r.missing), None)
                 if rival is not None:
                     yield Finding(
                         place,
                         "too near",
-                        f"“{sample}” is only {match.margin:.2f} ahead of {rival.intent} (“{rival.phrase}”)",
+                        f"“{sample}” is only {match.lead:.2f} words ahead of {rival.intent} (“{rival.phrase}”)",
                         "the house will ask back every time",
                         "add a word that tells the two apart",
                     )

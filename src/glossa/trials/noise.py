@@ -8,9 +8,9 @@ from collections.abc import Callable, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from glossa.hearing.counting import twins
-from glossa.hearing.language import Language, load_language, plural
-from glossa.hearing.phones import distance, phones
+from glossa.hearing.numbers import twins
+from glossa.language import Language, load_language, plural
+from glossa.language.phones import distance, phones
 from glossa.house.model import House
 from glossa.house.text import words
 from glossa.trials.measures import kind
@@ -40,8 +40,7 @@ class Noise:
         self._pool = [(w, phones(w, language.tag)) for w in sorted(known) if len(w) > 2]
         self._alike: dict[str, list[str]] = {}
         self._filler = [p[0] for fs in language.filler.by_first.values() for p in fs if len(p) == 1]
-        numbers = language.section("numbers")
-        self._number_words = {**numbers.get("ones", {}), **numbers.get("tens", {})}
+        self._number_words = {**language.numbers.ones, **language.numbers.tens}
 
     def alike(self, word: str) -> list[str]:
         """The words that sound most like a word, nearest first."""
@@ -74,6 +73,22 @@ class Noise:
             heard += self._mistaken(sort, word, dice)
             at += 1
         return " ".join(heard), struck
+
+    def one_error(self, text: str, dice: random.Random, tries: int = 12) -> str | None:
+        """A text with exactly one error in it; None where none could be made that changes it."""
+        said = list(words(text))
+        for _ in range(tries if said else 0):
+            at = dice.randrange(len(said))
+            sort = dice.choices(list(SORTS), list(SORTS.values()))[0]
+            if sort == "merged" and at + 1 < len(said):
+                heard = [*said[:at], said[at] + said[at + 1], *said[at + 2 :]]
+            elif sort == "cut off":
+                heard = said[:-1]
+            else:
+                heard = [*said[:at], *self._mistaken(sort, said[at], dice), *said[at + 1 :]]
+            if heard and heard != said:
+                return " ".join(heard)
+        return None
 
     def _mistaken(self, sort: str, word: str, dice: random.Random) -> list[str]:
         if sort == "dropped" and word in (*self.language.small, *self.language.light):
@@ -268,9 +283,7 @@ def stress(
         jobs: workers; the results are the same.
         progress: called with the number of rows done.
     """
-    from glossa.hearing.lexicon import Lexicon
-
-    noises = {tag: Noise(load_language(tag), sorted(Lexicon(house, tag).vocabulary.words)) for tag in house.languages}
+    makers = noises(house)
     lines = []
     cost: dict[str, list[int]] = {}
     clean: list[bool] = []
@@ -278,7 +291,7 @@ def stress(
         dice = random.Random(f"{seed}/{rate}")
         heard, struck = [], []
         for row in rows:
-            text, hit = noises[row.language or house.languages[0]].hear(row.utterance, rate, dice)
+            text, hit = makers[row.language or house.languages[0]].hear(row.utterance, rate, dice)
             heard.append(replace(row, utterance=text if hit else row.utterance))
             struck.append(hit)
         base = number * len(rows)
@@ -293,6 +306,13 @@ def stress(
                 counts[0] += fine and not result.right
     worst = sorted(((w, a, b) for w, (a, b) in cost.items() if a), key=lambda c: (-c[1], c[0]))
     return StressResult(tuple(lines), tuple(worst[:MOST_COSTLY]))
+
+
+def noises(house: House) -> dict[str, Noise]:
+    """What makes the errors, for every language of a house."""
+    from glossa.hearing.lexicon import Lexicon
+
+    return {tag: Noise(load_language(tag), sorted(Lexicon(house, tag).vocabulary.words)) for tag in house.languages}
 
 
 def _line(rate: float, results: Sequence[Result]) -> Stress:

@@ -7,11 +7,10 @@ from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.heard import prepare
 from glossa.house.model import House
 from glossa.house.text import words
 from glossa.matching import Matcher
-from glossa.matching.decide import BARRED
+from glossa.matching.stops import STOPS, Severity
 from glossa.trials.findings import apart_by_sound, samples
 
 AGREE = 0.25
@@ -19,6 +18,9 @@ AGREE = 0.25
 
 NEAR = 0.35
 """A miss nearer than this to a phrase is taken for that phrase misheard."""
+
+
+_REFUSING = frozenset(s.name for s in STOPS if s.severity == Severity.REJECT)
 
 
 class Proposal(Struct, frozen=True):
@@ -96,7 +98,7 @@ def _proposed(house: House, matcher: Matcher, intent: str, take: str) -> Proposa
     """The smallest addition that makes a take understood: a name that was heard otherwise, else the whole phrase."""
     tag = house.languages[0]
     grammar = matcher.grammar(tag)
-    heard = tuple(t.word for t in prepare(take, grammar.lexicon))
+    heard = grammar.hearing.analyse(take).words
     best: tuple[float, str, tuple[str, ...], tuple[str, ...]] | None = None
     for sample in samples(house, house.intents[intent], tag):
         said = tuple(sample.split())
@@ -112,7 +114,7 @@ def _proposed(house: House, matcher: Matcher, intent: str, take: str) -> Proposa
                     best = (apart, key, middle, name)
     if best is not None:
         _, key, middle, name = best
-        return Proposal(("devices", key, "names"), " ".join(middle), f"“{' '.join(name)}” is written “{' '.join(middle)}”")
+        return Proposal(("devices", key, "also_heard"), " ".join(middle), f"“{' '.join(name)}” is written “{' '.join(middle)}”")
     return Proposal(("intents", intent, "phrases"), " ".join(heard), f"“{take}” is not understood as {intent} yet")
 
 
@@ -172,8 +174,8 @@ def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None) ->
         first = group[0][0]
         match = matcher.match(first)
         best = match.best
-        # What a guard kept from being done is no miss, however near a phrase it comes.
-        meant = _nearest_phrase(house, first, tag) if match.reason not in BARRED else ""
+        # What a stop kept from being done is no miss, however near a phrase it comes.
+        meant = _nearest_phrase(house, first, tag) if match.reason not in _REFUSING else ""
         intent = best.intent if best is not None and match.outcome == "confirm" else meant
         proposal = _proposed(house, matcher, intent, first) if intent else None
         row = (first, "accept" if intent else "reject", intent)

@@ -8,9 +8,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.conversation.wake import WakeWords
-from glossa.hearing.language import load_language
+from glossa.language import load_language
 from glossa.hearing.lexicon import texts_for_phrases
-from glossa.hearing.phones import VOWELS, phones
+from glossa.language.phones import VOWELS, phones
 from glossa.house.model import House, Wake
 from glossa.house.notation import NotationError, expand
 from glossa.trials.findings import apart_by_sound

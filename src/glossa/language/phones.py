@@ -118,7 +118,7 @@ _LINE = re.compile(r"^(?P<before>[^\[]*)\[(?P<letters>[a-z]+)\](?P<after>[^=]*)=
 
 @lru_cache(maxsize=8)
 def _rules(tag: str) -> dict[str, tuple[_Rule, ...]]:
-    file = resources.files("glossa") / "languages" / f"{tag.split('-')[0].lower()}.sounds"
+    file = resources.files("glossa.language") / "data" / f"{tag.split('-')[0].lower()}.sounds"
     found: dict[str, list[_Rule]] = {}
     if not file.is_file():
         return {}

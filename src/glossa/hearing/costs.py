@@ -1,0 +1,79 @@
+"""Every cost that hearing and matching put on what was heard, in units of one content word of the house."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from glossa.hearing.roles import Role
+
+WEIGHT = {
+    Role.FILLER: 0.02, Role.SMALL: 0.06, Role.VERB: 0.35, Role.WORD: 1.0, Role.POLE: 1.4, Role.TALK: 1.5, Role.NEGATION: 2.0,
+    Role.NUMBER: 1.5, Role.UNKNOWN: 1.3, Role.AMOUNT: 0.1, Role.ASIDE: 0.15, Role.REPEAT: 0.05, Role.BROKEN: 1.0, Role.EXCEPTION: 1.5,
+}  # fmt: skip
+"""What a token weighs, which is what leaving it unexplained costs. A number weighs this much however many words it takes."""
+
+
+class Costs(Struct, frozen=True):
+    """The costs, in one place. A share is one of the weight of the word that is meant, 0 to 1; the others are whole words.
+
+    Attributes:
+        form, synonym, household, toward, alike: shares for another form of a word, one that means the same, one that this household
+            says, one that stands for it, and one of the language's list of sound-alikes.
+        many_for_one: share for a singular that was heard for a plural: the difference between one device and all of them.
+        rewritten: share for other words altogether.
+        split: share for a word that was written as two.
+        sound, sound_slope: a word that is ``d`` apart by sound costs the share ``sound + sound_slope * d``.
+        farthest, taken_farthest: words further apart than this are not bridged; the second is for words that are usually others,
+            which cost ``taken`` more.
+        said_again: a word of the house that was said before.
+        part, head_first, first_words: a part of a name, one with its noun in front, its first words alone.
+        wrong_room, moved, room_alone, room_only, apart, everything: device expressions: a room that it is not in, "in the room" behind,
+            a room without a preposition, nothing but a room, a modifier that stands apart, "all" without a noun.
+        missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
+        rare: a phrase alternative of weight w costs ``rare * -log2(w)``, w relative to the heaviest one.
+        order: two places out of their order.
+        misfit: "by" before what a value becomes, "to" before an amount of change.
+        unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
+        garbage: share of a token beside a phrase with $GARBAGE.
+        free: weight of free words, however many.
+        assumed: a device that was not said but spoken of before.
+    """
+
+    form: float = 0.08
+    synonym: float = 0.06
+    household: float = 0.03
+    toward: float = 0.25
+    alike: float = 0.3
+    many_for_one: float = 0.2
+    rewritten: float = 0.15
+    split: float = 0.1
+    sound: float = 0.1
+    sound_slope: float = 1.3
+    farthest: float = 0.34
+    taken_farthest: float = 0.27
+    taken: float = 0.2
+    said_again: float = 0.3
+    part: float = 0.05
+    head_first: float = 0.05
+    first_words: float = 0.4
+    wrong_room: float = 0.3
+    moved: float = 0.03
+    room_alone: float = 0.05
+    room_only: float = 0.45
+    apart: float = 0.05
+    everything: float = 0.15
+    missing_slot: float = 1.5
+    missing_asked: float = 0.6
+    missing_default: float = 0.3
+    rare: float = 0.05
+    order: float = 0.12
+    misfit: float = 0.8
+    unit: float = 1.6
+    outside: float = 0.15
+    least: float = 0.5
+    garbage: float = 0.1
+    free: float = 0.3
+    assumed: float = 0.1
+
+
+COSTS = Costs()

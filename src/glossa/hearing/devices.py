@@ -1,0 +1,361 @@
+"""Device expressions: a grammar over names, rooms, groups, nouns, "and", "all" and "except", and what they stand for.
+
+Sets of devices are bit masks; the rules below are all there is to how devices are named. A room or an exception that stands apart from its
+device, as in "all the lamps off except the desk lamp", is an edge of its own that any expression may take.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from glossa.hearing.chart import Cells, Edge, Grammar, Rule
+from glossa.hearing.costs import COSTS
+from glossa.hearing.lexicon import Entry, Lexicon, NamedSpan
+from glossa.hearing.vocabulary import WordEdge
+
+RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
+"""In this order one reading of the same words goes before another."""
+
+MOST_APART = 2
+"""Modifiers of one expression that may stand apart: a room and an exception."""
+
+MOST_EXPRESSIONS = 60
+
+
+class Reference(Struct, frozen=True):
+    """One thing that is named.
+
+    Attributes:
+        devices: what it may be, as a bit mask.
+        many: whether it means all of them.
+        rank: its place among the readings of the same words, smaller goes first.
+        wrong_room: whether a room was named in which it is not.
+        count: how many there have to be, as in "the two lamps"; 0 for any number.
+    """
+
+    devices: int
+    many: bool
+    rank: int
+    wrong_room: bool = False
+    count: int = 0
+
+
+class Things(Struct, frozen=True):
+    """Everything that an expression names, and what it takes out again, as a bit mask."""
+
+    references: tuple[Reference, ...]
+    excepted: int = 0
+
+    @property
+    def rank(self) -> int:
+        """The rank of its lowest part."""
+        return max(r.rank for r in self.references)
+
+    @property
+    def many(self) -> bool:
+        """Whether it names several, so that some can be taken out."""
+        return len(self.references) > 1 or any(r.many for r in self.references)
+
+
+class DeviceExpression(Struct, frozen=True):
+    """A device expression in an utterance: its tokens (also as a bit mask with the modifiers that stand apart), cost and meaning."""
+
+    start: int
+    end: int
+    tokens: int
+    cost: float
+    things: Things
+    used: tuple[WordEdge, ...] = ()
+
+
+class Devices(Struct, frozen=True):
+    """What an expression stands for among some devices.
+
+    Attributes:
+        devices: the devices as a bit mask, or the candidates of a question.
+        which: whether the house has to ask which of them is meant.
+        wrong_room: whether a room was named in which it is not.
+    """
+
+    devices: int
+    which: bool = False
+    wrong_room: bool = False
+
+
+def resolve(things: Things, among: int) -> Devices | None:
+    """The devices that an expression stands for among some; None where there is none."""
+    held = which = 0
+    wrong = False
+    for reference in things.references:
+        devices = reference.devices & among
+        count = devices.bit_count()
+        if not count or (reference.count and count != reference.count):
+            return None
+        if reference.many or count == 1:
+            held |= devices
+        elif which:
+            return None
+        else:
+            which = devices
+        wrong = wrong or reference.wrong_room
+    if which:
+        left = which & ~held & ~things.excepted or which
+        return Devices(held | left, False, wrong) if left.bit_count() == 1 else Devices(left, True, wrong)
+    held &= ~things.excepted
+    return Devices(held, False, wrong) if held else None
+
+
+# --- what rules do --------------------------------------------------------------------------------------------------
+
+
+def _alone(values: Sequence[Any]) -> Things | None:
+    entry: Entry = values[-1]
+    if entry.kind == "rest":
+        return None
+    return Things((Reference(entry.devices, entry.kind in ("nouns", "group"), RANK[entry.kind]),))
+
+
+def _every(values: Sequence[Any]) -> Things | None:
+    """ "all the lamps", "each lamp"."""
+    entry: Entry = values[-1]
+    if entry.kind in ("name", "rest", "part"):
+        return None
+    return Things((Reference(entry.devices, True, RANK[entry.kind]),))
+
+
+def _placed(entry: Entry, room: int, *, many: bool) -> Things | None:
+    """A thing in a room."""
+    inside = entry.devices & room
+    if not inside and entry.kind in ("group", "nouns", "noun", "part") and (entry.kind == "group" or entry.devices.bit_count() > 1):
+        return None
+    if not inside and entry.kind == "rest":
+        return None
+    wrong = not inside
+    return Things((Reference(inside or entry.devices, many or entry.kind in ("nouns", "group"), RANK[entry.kind], wrong),))
+
+
+def _in_room(values: Sequence[Any]) -> Things | None:
+    """ "the radio in the galley"."""
+    return _placed(values[0], values[-1].devices, many=False)
+
+
+def _room_first(values: Sequence[Any]) -> Things | None:
+    """ "galley radio"."""
+    return _placed(values[-1], values[0].devices, many=False)
+
+
+def _every_in(values: Sequence[Any]) -> Things | None:
+    """ "all the lamps in the galley"."""
+    return None if values[1].kind in ("name", "rest", "part") else _placed(values[1], values[-1].devices, many=True)
+
+
+def _every_of(values: Sequence[Any]) -> Things | None:
+    """ "all the galley lamps", "the galley, all lamps"."""
+    room = next(v for v in values if isinstance(v, Entry) and v.kind == "room")
+    return None if values[-1].kind in ("name", "rest", "part") else _placed(values[-1], room.devices, many=True)
+
+
+def _everything(values: Sequence[Any]) -> Things:
+    return Things((Reference(-1, True, RANK["all"]),))
+
+
+def _everything_in(values: Sequence[Any]) -> Things | None:
+    room = values[-1].devices
+    return Things((Reference(room, True, RANK["all"]),)) if room else None
+
+
+def _room_only(values: Sequence[Any]) -> Things | None:
+    """ "make it warmer in the study": the one device there that fits."""
+    room = values[-1].devices
+    return Things((Reference(room, False, RANK["room"]),)) if room else None
+
+
+def _of_both_rooms(values: Sequence[Any]) -> Things | None:
+    """ "the saloon and galley lamps"."""
+    first, second = _placed(values[-1], values[0].devices, many=False), _placed(values[-1], values[2].devices, many=False)
+    return _both(first, second)
+
+
+def _in_both_rooms(values: Sequence[Any]) -> Things | None:
+    """ "the lamps in the saloon and the galley"."""
+    first, second = _placed(values[0], values[1].devices, many=False), _placed(values[0], values[-1].devices, many=False)
+    return _both(first, second)
+
+
+def _both(first: Things | None, second: Things | None) -> Things | None:
+    if first is None or second is None or any(r.wrong_room for t in (first, second) for r in t.references):
+        return None
+    return Things((*first.references, *second.references))
+
+
+def _counted(values: Sequence[Any]) -> Things | None:
+    """ "the two lamps": all of them, where there are just so many."""
+    count = next(v for v in values if isinstance(v, int))
+    things: Things = values[-1]
+    if len(things.references) > 1 or not things.references[0].many:
+        return None
+    return Things((replace(things.references[0], count=count),))
+
+
+def _joined(values: Sequence[Any]) -> Things:
+    return Things((*values[0].references, *values[-1].references))
+
+
+def _mask(values: Sequence[Any]) -> int:
+    """What an exception takes out."""
+    things = values[1]
+    return things.devices if isinstance(things, Entry) else _mask_of(things)
+
+
+def _mask_of(things: Things) -> int:
+    mask = 0
+    for reference in things.references:
+        mask |= reference.devices
+    return mask
+
+
+def _without(values: Sequence[Any]) -> Things | None:
+    things: Things = values[0]
+    return Things(things.references, values[-1]) if things.many else None
+
+
+def _last(values: Sequence[Any]) -> Any:
+    return values[-1]
+
+
+def _first(values: Sequence[Any]) -> Any:
+    return values[0]
+
+
+RULES = (
+    Rule("place", ("inside", "room"), _last, COSTS.moved),
+    Rule("where", ("inside", "room"), _last, COSTS.moved),
+    Rule("where", ("room",), _last, COSTS.room_alone),
+    Rule("thing", ("core",), _alone),
+    Rule("thing", ("core", "where"), _in_room),
+    Rule("thing", ("room", "core"), _room_first),
+    Rule("thing", ("all", "core"), _every),
+    Rule("thing", ("all", "core", "where"), _every_in),
+    Rule("thing", ("all", "room", "core"), _every_of),
+    Rule("thing", ("room", "all", "core"), _every_of),
+    Rule("thing", ("room", "and", "room", "core"), _of_both_rooms),
+    Rule("thing", ("core", "place", "and", "room"), _in_both_rooms),
+    Rule("thing", ("core", "place", "and", "place"), _in_both_rooms),
+    Rule("thing", ("everything",), _everything),
+    Rule("thing", ("all",), _everything, COSTS.everything),
+    Rule("thing", ("everything", "where"), _everything_in),
+    Rule("thing", ("place",), _room_only, COSTS.room_only),
+    Rule("counted", ("count", "thing"), _counted),
+    Rule("counted", ("all", "count", "thing"), _counted),
+    Rule("list", ("thing",), _first),
+    Rule("list", ("counted",), _first),
+    Rule("list", ("thing", "and", "list"), _joined),
+    Rule("list", ("counted", "and", "list"), _joined),
+    Rule("list", ("thing", "enumerated"), _joined),
+    Rule("enumerated", ("thing", "and", "thing"), _joined),
+    Rule("enumerated", ("thing", "enumerated"), _joined),
+    Rule("excepted", ("except", "list"), _mask),
+    Rule("excepted", ("except", "list", "one"), _mask),
+    Rule("excepted", ("except", "room", "one"), _mask),
+    Rule("excepted", ("except", "place", "one"), _mask),
+    Rule("excepted", ("except", "one", "place"), lambda v: v[2].devices),
+    Rule("expression", ("list", "excepted"), _without),
+    Rule("expression", ("list",), _first),
+    Rule("expression", ("list", "correction", "list"), _last, COSTS.apart),
+)
+GRAMMAR = Grammar(RULES)
+
+
+class DeviceGrammar:
+    """Finds the device expressions of the utterances of one house."""
+
+    def __init__(self, lexicon: Lexicon) -> None:
+        self._lexicon = lexicon
+        language = lexicon.language
+        self._sets = tuple(
+            (symbol, language.phrases("grammar", name))
+            for symbol, name in (
+                ("all", "all"), ("everything", "everything"), ("and", "joined"), ("except", "excepted"), ("inside", "inside"),
+                ("one", "one"), ("correction", "correction"),
+            )
+        )  # fmt: skip
+        self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
+        self.joiners = frozenset(w for s, p in self._sets if s in ("and", "except") for w in p.by_first)
+
+    def expressions(
+        self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool]
+    ) -> tuple[tuple[DeviceExpression, ...], tuple[Edge, ...]]:
+        """Every device expression of an utterance, and its modifiers that may stand apart.
+
+        Args:
+            words: the tokens' words.
+            spans: for every token, the names that start there.
+            passable: for every token, whether it can be passed over inside an expression, as an article can.
+        """
+        cells: Cells = [self._cell(words, at, spans[at]) for at in range(len(words))]
+        if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
+            return (), ()
+        GRAMMAR.parse(cells, self._following(passable))
+        apart = tuple(e for cell in cells for s in ("place", "excepted") for e in cell.get(s, ()))
+        plain = [self._expression(e) for cell in cells for e in cell.get("expression", ())]
+        every = [*plain, *(m for e in plain for m in self._modified(e, apart, 0))]
+        every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))
+        return tuple(every[:MOST_EXPRESSIONS]), apart
+
+    @staticmethod
+    def _following(passable: Sequence[bool]) -> list[tuple[int, ...]]:
+        places: list[tuple[int, ...]] = [(len(passable),)]
+        for at in range(len(passable) - 1, -1, -1):
+            places.append((at, *places[-1][:3]) if passable[at] else (at,))
+        return places[::-1]
+
+    def _cell(self, words: Sequence[str], at: int, spans: Sequence[NamedSpan]) -> dict[str, list[Edge]]:
+        cell: dict[str, list[Edge]] = {}
+        for span in spans:
+            kind = span.entry.kind
+            if kind != "value":
+                symbol = "room" if kind == "room" else "core"
+                cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, span.entry, span.cost, span.used))
+        word = words[at]
+        for symbol, phrases in self._sets:
+            if word in phrases.by_first:
+                for length in phrases.starts(words, at):
+                    cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, symbol))
+        count = self._counts.get(word, 0)
+        if count > 1:
+            cell["count"] = [Edge(at, at + 1, "count", count)]
+        return cell
+
+    @staticmethod
+    def _expression(edge: Edge) -> DeviceExpression:
+        return DeviceExpression(edge.start, edge.end, (1 << edge.end) - (1 << edge.start), edge.cost, edge.value, edge.used)
+
+    def _modified(self, one: DeviceExpression, apart: Sequence[Edge], taken: int) -> list[DeviceExpression]:
+        """An expression with rooms and exceptions that stand apart from it."""
+        made: list[DeviceExpression] = []
+        for edge in apart if taken < MOST_APART else ():
+            tokens = (1 << edge.end) - (1 << edge.start)
+            if tokens & one.tokens or one.end == edge.start or one.things.rank == RANK["room"]:
+                continue
+            things = self._taking(one.things, edge)
+            if things is not None:
+                cost = one.cost + edge.cost + COSTS.apart
+                with_it = DeviceExpression(one.start, one.end, one.tokens | tokens, cost, things, (*one.used, *edge.used))
+                made += [with_it, *self._modified(with_it, [e for e in apart if e.start > edge.start], taken + 1)]
+        return made
+
+    @staticmethod
+    def _taking(things: Things, modifier: Edge) -> Things | None:
+        if modifier.symbol == "excepted":
+            return Things(things.references, things.excepted | modifier.value) if things.many else None
+        placed = []
+        for reference in things.references:
+            inside = reference.devices & modifier.value.devices
+            if not inside or reference.wrong_room:
+                return None
+            placed.append(replace(reference, devices=inside))
+        return Things(tuple(placed), things.excepted)

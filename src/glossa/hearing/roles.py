@@ -1,0 +1,71 @@
+"""What a token is in an utterance, what it costs to leave it unexplained, and how a word was heard."""
+
+from __future__ import annotations
+
+from enum import IntEnum, IntFlag
+
+
+class Role(IntEnum):
+    """What a token does; see ``WEIGHT`` for what leaving it unexplained costs."""
+
+    FILLER = 0
+    """Says nothing: hesitation, politeness, haste."""
+    SMALL = 1
+    """An article, a preposition, a pronoun."""
+    VERB = 2
+    """A verb that only says that something is to be done."""
+    WORD = 3
+    """A word of the house."""
+    POLE = 4
+    """A word that has an opposite."""
+    TALK = 5
+    """A word of telling or asking."""
+    NEGATION = 6
+    NUMBER = 7
+    UNKNOWN = 8
+    AMOUNT = 9
+    """By how much something changes: "a bit", "a lot"."""
+    ASIDE = 10
+    """A word with an opposite that is a preposition here: the "on" of "forty percent on the lamp"."""
+    REPEAT = 11
+    """The first of two same runs of words: a false start."""
+    BROKEN = 12
+    """A preposition that wants a value and has none: the "to" of "dim the lamp to"."""
+    EXCEPTION = 13
+    """A word that takes something out again: "except"."""
+
+
+class How(IntFlag):
+    """How a word of the house was heard."""
+
+    SAME = 0
+    FORM = 1
+    """Another form of the word: lamps for lamp."""
+    SYNONYM = 2
+    TOWARD = 4
+    """A word that stands for it: "up" for "brighter"."""
+    SOUND = 8
+    TAKEN = 16
+    """By sound, from a word that is usually another one."""
+    SPLIT = 32
+    """Written in several words."""
+    MERGED = 64
+    """Written together with others."""
+    REWRITTEN = 128
+    """Other words altogether: "fire up" for "turn on"."""
+    HOUSEHOLD = 256
+    """What this household says instead."""
+
+
+SHOWN = {
+    How.HOUSEHOLD: "means the same as", How.FORM: "another form of", How.SYNONYM: "means the same as", How.TOWARD: "stands for",
+    How.REWRITTEN: "another way to say", How.SPLIT: "split in two:", How.SOUND: "sounds like", How.TAKEN: "sounds like",
+}  # fmt: skip
+
+
+def shown(how: int, word: str) -> str:
+    """How a word was heard, for people: ``sounds like lamp``; ``""`` for the word itself."""
+    for flag, text in SHOWN.items():
+        if how & flag:
+            return f"{text} {word}"
+    return ""

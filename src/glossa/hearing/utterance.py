@@ -1,0 +1,328 @@
+"""One utterance, analysed once: its tokens with their roles, and the chart of what every stretch of it could mean.
+
+Everything that looks at an utterance, the matcher as well as answers, follow-ups and wake words, shares this one immutable value.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from msgspec import Struct
+
+from glossa.hearing.chart import Edge
+from glossa.hearing.costs import COSTS, WEIGHT
+from glossa.hearing.devices import DeviceExpression, DeviceGrammar
+from glossa.hearing.lexicon import Lexicon, NamedSpan
+from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
+from glossa.hearing.roles import Role
+from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
+from glossa.hearing.vocabulary import WordEdge
+
+LITTLE, LOT = 0.5, 2.0
+"""What "slightly" and "a lot" make of the usual amount of a change."""
+
+LONGEST_REPEAT = 4
+"""Words of the longest false start that is looked for."""
+
+PAUSES = frozenset(",.;:!?…")
+_COUNTED = frozenset((Role.NUMBER, Role.NEGATION, Role.TALK))
+
+
+class Utterance(Struct, frozen=True):
+    """An utterance in one language of a house.
+
+    Attributes:
+        text: what was heard.
+        tokens, words: its tokens, contractions folded and merged words taken apart, and their words.
+        roles: what each token does.
+        weights: what leaving each token unexplained costs, in content words.
+        edges: for every token, the words of the house that start there.
+        spans: for every token, the names that start there.
+        quantities: all quantities, also inside others; ``widest`` of them count for roles.
+        expressions: device expressions, the likeliest first.
+        apart: rooms and exceptions that may stand apart from their device.
+        degree: the share of the usual amount that was asked for: "slightly" 0.5.
+        times: the multiple of what it is now that was asked for, 0 for none; ``times_at`` its tokens as a bit mask.
+        pauses: the tokens before which there is a pause in the writing, as a bit mask.
+    """
+
+    text: str
+    tokens: tuple[Token, ...]
+    words: tuple[str, ...]
+    roles: tuple[Role, ...] = ()
+    weights: tuple[float, ...] = ()
+    edges: tuple[tuple[WordEdge, ...], ...] = ()
+    spans: tuple[tuple[NamedSpan, ...], ...] = ()
+    quantities: tuple[Quantity, ...] = ()
+    expressions: tuple[DeviceExpression, ...] = ()
+    apart: tuple[Edge, ...] = ()
+    degree: float = 1.0
+    times: float = 0.0
+    times_at: int = 0
+    pauses: int = 0
+
+    def weight(self, mask: int) -> float:
+        """What the tokens of a bit mask weigh together."""
+        total = 0.0
+        weights = self.weights
+        while mask:
+            low = mask & -mask
+            total += weights[low.bit_length() - 1]
+            mask ^= low
+        return total
+
+    def written(self, start: int, end: int) -> str:
+        """The tokens from ``start`` to ``end`` as they were written, so that "don't" stays what it was."""
+        return " ".join(self.text[self.tokens[start].start : self.tokens[end - 1].end].split())
+
+    @property
+    def bare(self) -> tuple[str, ...]:
+        """The words without filler."""
+        return tuple(w for w, r in zip(self.words, self.roles, strict=True) if r != Role.FILLER)
+
+    def rooms(self) -> list[NamedSpan]:
+        """The rooms that are named."""
+        return [s for spans in self.spans for s in spans if s.entry.kind == "room"]
+
+
+class Hearing:
+    """Analyses the utterances of one house in one language.
+
+    Args:
+        lexicon: the house's words.
+    """
+
+    def __init__(self, lexicon: Lexicon) -> None:
+        self.lexicon, self.language = lexicon, lexicon.language
+        self._devices = DeviceGrammar(lexicon)
+        language = lexicon.language
+        grammar = language.grammar
+        self._degrees = tuple(
+            (language.phrases("amounts", name), share) for name, share in (("usual", 1.0), ("little", LITTLE), ("lot", LOT))
+        )
+        self._movable, self._directions = frozenset(grammar.after_number_only), frozenset(grammar.directions)
+        self._absolute = frozenset(grammar.absolute)
+        self._wanting = frozenset((*grammar.absolute, *grammar.relative)) - frozenset(grammar.after_number_only)
+        self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
+        self._filler_factor = lexicon.house.matching.filler
+        known = lexicon.vocabulary.words
+        self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
+
+    def analyse(self, text: str) -> Utterance:
+        """An utterance with its roles and chart; one that is empty or too long has only its tokens, at most ``MOST_TOKENS`` + 1."""
+        tokens = self._prepared(text)
+        words = tuple(t.word for t in tokens)
+        if not tokens or len(tokens) > MOST_TOKENS:
+            return Utterance(text, tokens, words)
+        edges = self.lexicon.vocabulary.edges(words)
+        quantities = tuple(self.lexicon.numbers.every(tokens))
+        roles = _Roles(self, words, edges, quantities)
+        if roles.times_at:
+            quantities = tuple(q for q in quantities if not ((1 << q.end) - (1 << q.start)) & roles.times_at)
+            edges = self._with_measures(words, edges)
+        weights = roles.weights(self._filler_factor)
+        joiners = self._devices.joiners
+        passed = (Role.FILLER, Role.SMALL, Role.ASIDE)
+        skips = [
+            w if r in passed and word not in joiners else math.inf
+            for r, w, word in zip(roles.roles, weights, words, strict=True)
+        ]
+        spans = self.lexicon.spans(edges, skips)
+        articles = self.lexicon.articles
+        passable = [
+            word in articles or (r == Role.FILLER and word not in joiners) for r, word in zip(roles.roles, words, strict=True)
+        ]
+        expressions, apart = self._devices.expressions(words, spans, passable)
+        return Utterance(
+            text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
+            roles.degree, roles.times, roles.times_at, _pauses(text, tokens),
+        )  # fmt: skip
+
+    def _with_measures(
+        self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]
+    ) -> tuple[tuple[WordEdge, ...], ...]:
+        """In "double the brightness" the measure stands for the direction."""
+        from glossa.hearing.roles import How
+
+        more = []
+        for at, here in enumerate(edges):
+            said = self._measures.get(words[at])
+            extra = (WordEdge(at, at + 1, said, COSTS.toward, int(How.TOWARD)),) if said else ()
+            more.append((*here, *extra))
+        return tuple(more)
+
+    def _prepared(self, text: str) -> tuple[Token, ...]:
+        """The tokens of a text: contractions folded, merged words taken apart, at most ``MOST_TOKENS`` + 1."""
+        tokens = tokenize(text, self.language.numbers.thousands)[: MOST_TOKENS + 1]
+        contractions, expansions = self.language.contractions, self.language.expansions
+        vocabulary = self.lexicon.vocabulary
+        known = vocabulary.words
+        done: list[Token] = []
+        at = 0
+        while at < len(tokens):
+            token = tokens[at]
+            pair = (token.word, tokens[at + 1].word) if at + 1 < len(tokens) else ("", "")
+            if pair in contractions and pair[0] not in known:
+                done += [Token(word, token.start, tokens[at + 1].end) for word in contractions[pair]]
+                at += 2
+                continue
+            at += 1
+            written = text[token.start : token.end].lower().replace("’", "'")
+            expanded = expansions.get(written) or expansions.get(token.word)
+            if expanded and token.word not in known and all(w in known for w in expanded):
+                done += [Token(w, token.start, token.end) for w in expanded]
+                continue
+            parts = vocabulary.split(token.word) if token.number is None else None
+            if parts is None:
+                done.append(token)
+                continue
+            half = min(token.start + len(parts[0]), token.end)
+            done += [Token(parts[0], token.start, half), Token(parts[1], half, token.end, None, True)]
+        return tuple(done)
+
+
+class _Roles:
+    """The roles of the tokens of one utterance."""
+
+    def __init__(
+        self, hearing: Hearing, words: tuple[str, ...], edges: Sequence[Sequence[WordEdge]], quantities: Sequence[Quantity]
+    ) -> None:
+        self._hearing, self._words, self._edges = hearing, words, edges
+        self._language = hearing.language
+        self._known = hearing.lexicon.vocabulary.words
+        self.degree, self.times, self.times_at = 1.0, 0.0, 0
+        self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
+        self.roles: list[Role] = []
+        while len(self.roles) < len(words):
+            self.roles += self._phrase(len(self.roles))
+        self._again = {i for i, w in enumerate(words) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]}
+        self._numbers()
+        self._asides()
+        self._repeats()
+        self._broken()
+
+    def weights(self, filler: float) -> list[float]:
+        """What each token weighs."""
+        weights = [WEIGHT[r] * (filler if r == Role.FILLER else 1.0) for r in self.roles]
+        for quantity in self._quantities:  # a number weighs the same however many words it takes
+            places = [i for i in range(quantity.start, quantity.end) if self.roles[i] == Role.NUMBER]
+            for place in places:
+                weights[place] = WEIGHT[Role.NUMBER] / len(places)
+        for at in self._again:
+            weights[at] = min(weights[at], COSTS.said_again)
+        return weights
+
+    def _phrase(self, at: int) -> list[Role]:
+        """The roles of the longest phrase of the language that starts at a token, or of the word there."""
+        language, words, known = self._language, self._words, self._known
+        ignored = self._hearing.lexicon.ignored.at(words, at)
+        filler = max(language.filler.at(words, at), ignored)
+        negation, talk = language.negation.at(words, at), language.talk.at(words, at)
+        length = max(filler, negation, talk)
+        times, factor = self._times(at)
+        if times > length:
+            self.times, self.times_at = factor, (1 << at + times) - (1 << at)
+            return [Role.FILLER] * times
+        degree, share = self._degree(at)
+        if degree >= max(length, 1):
+            self.degree = share
+            return [Role.AMOUNT] * degree
+        if filler and filler == length and not (filler == 1 and words[at] in known and not ignored):
+            return [Role.FILLER] * length
+        if negation and negation == length:
+            return [Role.NEGATION] * length
+        if talk and talk == length and not (talk == 1 and words[at] in known and words[at] not in language.question):
+            return [Role.TALK] * length
+        return [self._word(at)]
+
+    def _word(self, at: int) -> Role:
+        language, word = self._language, self._words[at]
+        if word in language.small:
+            return Role.SMALL
+        if word in language.light:
+            return Role.VERB
+        if word in language.poles:
+            return Role.POLE
+        if word in self._known:
+            return Role.WORD
+        if word in self._hearing.excepting:
+            return Role.EXCEPTION
+        if language.tells(word):
+            return Role.TALK
+        return Role.WORD if self._edges[at] and self._edges[at][0].cost < COSTS.many_for_one else Role.UNKNOWN
+
+    def _times(self, at: int) -> tuple[int, float]:
+        """How many words ask for a multiple of what it is now, and which: "twice as"."""
+        for factor, phrases in self._hearing.lexicon.multiples:
+            length = phrases.at(self._words, at)
+            inside = any(q.start <= at < q.end and q.end > at + length for q in self._quantities)
+            if length and at + 1 < len(self._words) and not inside:
+                return length, factor
+        return 0, 0.0
+
+    def _degree(self, at: int) -> tuple[int, float]:
+        """How many words say by how much, and the share of the usual amount."""
+        best = (0, 1.0)
+        for phrases, share in self._hearing._degrees:
+            length = phrases.at(self._words, at)
+            if length > best[0]:
+                best = length, share
+        return best
+
+    def _numbers(self) -> None:
+        for quantity in self._quantities:
+            for at in range(quantity.start, quantity.end):
+                if self.roles[at] != Role.POLE or quantity.end - quantity.start > 1:
+                    self.roles[at] = Role.NUMBER
+
+    def _asides(self) -> None:
+        """The "on" of "forty percent on the lamp" and the "up" of "up to twenty" are prepositions."""
+        words, roles, hearing = self._words, self.roles, self._hearing
+        for at, word in enumerate(words):
+            if word not in hearing._movable or roles[at] not in (Role.POLE, Role.SMALL):
+                continue
+            before = roles[at - 1] if at else None
+            following = words[at + 1] if at + 1 < len(words) else ""
+            leads = before == Role.POLE and self._leads(words[at - 1], word)
+            named = before in (Role.NUMBER, Role.WORD, Role.UNKNOWN) or leads
+            nears = any(r == Role.NUMBER for r in roles[at + 2 : at + 4])
+            up_to = word in hearing._directions and following in hearing._absolute and nears
+            article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT
+            if (article and named) or up_to or (before == Role.NUMBER and following):
+                roles[at] = Role.ASIDE
+
+    def _leads(self, before: str, word: str) -> bool:
+        """Whether a direction such as "brighter" may stand before a preposition."""
+        return before not in self._hearing._movable and not self._language.opposite(before, word)
+
+    def _repeats(self) -> None:
+        """A false start: the first of two same runs; numbers, negations and opposites are left alone."""
+        words, roles, count = self._words, self.roles, len(self._words)
+        for size in range(min(LONGEST_REPEAT, count // 2), 0, -1):
+            for at in range(count - 2 * size + 1):
+                for gap in (0, 1, 2):
+                    again = at + size + gap
+                    if again + size > count or words[at : at + size] != words[again : again + size]:
+                        continue
+                    if any(r not in (Role.FILLER, Role.SMALL) for r in roles[at + size : again]):
+                        continue
+                    run = roles[at : at + size]
+                    if not any(r in _COUNTED or (r == Role.POLE and size == 1 and gap) for r in run):
+                        roles[at : at + size] = [Role.REPEAT] * size
+
+    def _broken(self) -> None:
+        """A preposition at the end that wants a value: "dim the lamp to ..."."""
+        at = len(self.roles) - 1
+        while at > 0 and self.roles[at] == Role.FILLER:
+            at -= 1
+        if at > 0 and self._words[at] in self._hearing._wanting and self.roles[at] in (Role.SMALL, Role.ASIDE):
+            self.roles[at] = Role.BROKEN
+
+
+def _pauses(text: str, tokens: Sequence[Token]) -> int:
+    mask = 0
+    for at in range(1, len(tokens)):
+        if any(c in PAUSES for c in text[tokens[at - 1].end : tokens[at].start]):
+            mask |= 1 << at
+    return mask

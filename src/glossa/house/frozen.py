@@ -1,0 +1,58 @@
+"""A dictionary that can't be changed, and that can be pickled, copied and compared like any other."""
+
+from __future__ import annotations
+
+from typing import Any, NoReturn, TypeVar
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+K = TypeVar("K")
+V = TypeVar("V")
+
+
+class Frozen(dict[K, V]):
+    """A dictionary that refuses every change.
+
+    >>> Frozen(level=40)["level"]
+    40
+    >>> Frozen(level=40).update(level=50)
+    Traceback (most recent call last):
+    TypeError: this mapping can't be changed; make a copy with dict(...)
+    """
+
+    __slots__ = ()
+
+    def _refuse(self, *_: object, **__: object) -> NoReturn:
+        raise TypeError("this mapping can't be changed; make a copy with dict(...)")
+
+    __setitem__ = __delitem__ = clear = pop = popitem = setdefault = update = __ior__ = _refuse  # type: ignore[assignment]
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self), (dict(self),)
+
+    def __copy__(self) -> Frozen[K, V]:
+        return self
+
+    def __deepcopy__(self, _: object) -> Frozen[K, V]:
+        return self
+
+    def __hash__(self) -> int:  # type: ignore[override]
+        return hash(frozenset(self))
+
+
+def deep_frozen(value: Any) -> Any:
+    """A value whose mappings and lists can't be changed, at any depth; what is immutable already stays as it is.
+
+    >>> deep_frozen({"a": [1, {"b": 2}]})
+    {'a': (1, {'b': 2})}
+    """
+    if isinstance(value, dict):
+        return Frozen({k: deep_frozen(v) for k, v in value.items()})
+    if isinstance(value, (list, tuple)):
+        return tuple(deep_frozen(v) for v in value)
+    if isinstance(value, Struct):
+        fields = {name: getattr(value, name) for name in value.__struct_fields__}
+        made = {name: deep_frozen(v) for name, v in fields.items() if isinstance(v, (dict, list, tuple, Struct))}
+        return replace(value, **made) if made else value
+    return value

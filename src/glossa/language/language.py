@@ -1,0 +1,213 @@
+"""The word lists of a language, ready to look words up in."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from functools import lru_cache
+from importlib import resources
+
+from msgspec import Struct
+
+from glossa.language.phrases import PhraseSet, Words
+from glossa.language.schema import (
+    Amounts,
+    Answers,
+    Colours,
+    FollowUpWords,
+    GrammarWords,
+    LanguageFile,
+    NumberWords,
+    Switch,
+    Synonyms,
+    read_language,
+)
+
+ENGLISH = "en"
+"""The language whose texts stand in where another has none of its own."""
+
+
+class Rewriting(Struct, frozen=True):
+    """Heard words that may stand for others: the word that tells, and those that are taken as said with it."""
+
+    heard: Words
+    said: Words
+
+
+class Language(Struct, frozen=True):
+    """One language.
+
+    Attributes:
+        tag: BCP 47 tag.
+        filler, negation, talk: phrases by what they do to an utterance.
+        small, light, verbs, question: sets of single words.
+        poles: for a word, the (axis, side) pairs that it stands for; words of one axis and other sides are opposites.
+        same: for a word, the words that mean the same.
+        toward: for a word, the words that it may stand for at a higher price.
+        rewritings: heard words -> said words that are tried instead.
+        alike: for a short word, the words that a recogniser may have written it for.
+        grammar, numbers, amounts, answers, followup, switch, colours, texts, units: the sections of the file.
+    """
+
+    tag: str
+    filler: PhraseSet
+    negation: PhraseSet
+    talk: PhraseSet
+    small: frozenset[str]
+    light: frozenset[str]
+    verbs: frozenset[str]
+    question: frozenset[str]
+    poles: Mapping[str, tuple[tuple[str, int], ...]]
+    same: Mapping[str, frozenset[str]]
+    toward: Mapping[str, frozenset[str]]
+    rewritings: tuple[Rewriting, ...]
+    contractions: Mapping[Words, Words]
+    expansions: Mapping[str, Words]
+    alike: Mapping[str, frozenset[str]]
+    grammar: GrammarWords
+    numbers: NumberWords
+    amounts: Amounts
+    answers: Answers
+    followup: FollowUpWords
+    back: tuple[str, ...]
+    switch: Switch
+    colours: Colours
+    texts: Mapping[str, str]
+    units: Mapping[str, str]
+
+    def phrases(self, section: str, name: str) -> PhraseSet:
+        """A list of a section as phrases."""
+        return _phrases(self.tag, section, name)
+
+    def text(self, name: str, **fills: object) -> str:
+        """A text that the house says, with its blanks filled in."""
+        template = self.texts.get(name) or load_language(ENGLISH).texts[name]
+        return template.format(**fills)
+
+    def opposite(self, one: str, other: str) -> bool:
+        """Whether two words are opposites: on the same axis, and nowhere on the same side."""
+        mine, theirs = self.poles.get(one, ()), self.poles.get(other, ())
+        if not mine or not theirs:
+            return False
+        return any(a == b and s != t for a, s in mine for b, t in theirs) and not any(p in theirs for p in mine)
+
+    def tells(self, word: str) -> bool:
+        """Whether a word is a form of a verb that tells of something instead of ordering it.
+
+        >>> [load_language("en").tells(w) for w in ("turned", "dimming", "bed")]
+        [True, True, False]
+        """
+        for ending in self.grammar.told:
+            if word.endswith(ending) and len(word) - len(ending) >= 2:
+                stem = word[: -len(ending)]
+                doubled = len(stem) > 2 and stem[-1] == stem[-2] and stem[:-1] in self.verbs
+                if stem in self.verbs or (len(ending) > 1 and stem + "e" in self.verbs) or doubled:
+                    return True
+        return False
+
+
+@lru_cache(maxsize=1024)
+def _phrases(tag: str, section: str, name: str) -> PhraseSet:
+    language = load_language(tag)
+    return PhraseSet.of(language.back if section == "back" else getattr(getattr(language, section), name))
+
+
+def languages() -> tuple[str, ...]:
+    """The tags of the languages that ship with the package."""
+    folder = resources.files("glossa.language") / "data"
+    return tuple(sorted(p.name.removesuffix(".toml") for p in folder.iterdir() if p.name.endswith(".toml")))
+
+
+@lru_cache(maxsize=16)
+def load_language(tag: str) -> Language:
+    """A language that ships with the package; its base language where a region has none (``en-GB``), one without words where neither is there.
+
+    >>> "please" in load_language("en").filler.by_first
+    True
+    """
+    folder = resources.files("glossa.language") / "data"
+    for name in (tag, tag.split("-")[0]):
+        file = folder / f"{name.lower()}.toml"
+        if file.is_file():
+            return compiled(read_language(file.read_text(encoding="utf-8"), file.name), tag)
+    return compiled(LanguageFile(tag, tag), tag)
+
+
+def compiled(file: LanguageFile, tag: str) -> Language:
+    """A language file made ready to look words up in."""
+    same, rewritings = _synonyms(file.synonyms)
+    toward: dict[str, set[str]] = {}
+    for rule in file.synonyms.toward:
+        for word in rule.say:
+            toward.setdefault(word, set()).update(rule.means)
+    poles: dict[str, list[tuple[str, int]]] = {}
+    for axis, sides in file.opposites.items():
+        for side, words in enumerate(sides):
+            for word in words:
+                poles.setdefault(word, []).append((axis, side))
+    for word, means in toward.items():
+        for pole in [p for m in sorted(means) for p in poles.get(m, ())]:
+            if pole not in poles.get(word, ()):
+                poles.setdefault(word, []).append(pole)
+    alike: dict[str, set[str]] = {}
+    for heard, said in file.sounds.alike:
+        alike.setdefault(heard, set()).add(said)
+    return Language(
+        tag=tag,
+        filler=PhraseSet.of(file.filler),
+        negation=PhraseSet.of(file.negation),
+        talk=PhraseSet.of(file.talk),
+        small=frozenset(file.small),
+        light=frozenset(file.light),
+        verbs=frozenset(file.verbs),
+        question=frozenset(file.question),
+        poles={k: tuple(v) for k, v in poles.items()},
+        same={k: frozenset(v) for k, v in same.items()},
+        toward={k: frozenset(v) for k, v in toward.items()},
+        rewritings=rewritings,
+        contractions={tuple(a.split()): tuple(b.split()) for a, b in file.contractions},
+        expansions={k: tuple(v) for k, v in file.expansions.items()},
+        alike={k: frozenset(v) for k, v in alike.items()},
+        grammar=file.grammar,
+        numbers=file.numbers,
+        amounts=file.amounts,
+        answers=file.answers,
+        followup=file.followup,
+        back=tuple(file.back.phrases),
+        switch=file.switch,
+        colours=file.colours,
+        texts=file.texts,
+        units=file.units,
+    )
+
+
+def _synonyms(synonyms: Synonyms) -> tuple[dict[str, set[str]], tuple[Rewriting, ...]]:
+    """Single words that mean the same, and everything that takes more than one word on either side."""
+    same: dict[str, set[str]] = {}
+    rewritings = [Rewriting(tuple(a.split()), tuple(b.split())) for a, b in synonyms.rewrites]
+    for group in synonyms.same:
+        for word in group:
+            if " " not in word:
+                same.setdefault(word, set()).update(w for w in group if " " not in w)
+        forms = [tuple(w.split()) for w in group]
+        rewritings += [Rewriting(a, b) for a in forms for b in forms if a != b and (len(a) > 1 or len(b) > 1)]
+    return same, tuple(dict.fromkeys(rewritings))
+
+
+def plural(word: str, language: Language) -> str:
+    """The plural of a noun.
+
+    >>> plural("switch", load_language("en")), plural("lamp", load_language("en"))
+    ('switches', 'lamps')
+    """
+    if word in language.grammar.irregular:
+        return language.grammar.irregular[word]
+    for ending, becomes in language.grammar.plural:
+        if re.search(ending, word):
+            return re.sub(ending, becomes, word, count=1)
+    return word
+
+
+def is_plural(word: str, language: Language) -> bool:
+    """Whether a word already is a plural, by its ending."""
+    return word.endswith("s") and not word.endswith("ss") and len(word) > 3 and word not in language.grammar.singular

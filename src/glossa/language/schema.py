@@ -1,0 +1,235 @@
+"""The form of a language file (TOML): which lists there are, and what each holds.
+
+Words are folded: lower case, no accents, no apostrophes. A phrase of several words is matched as a whole.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any
+
+import msgspec
+from msgspec import Meta, Struct, field
+
+Words = list[str]
+Sides = Annotated[list[Words], Meta(min_length=2, max_length=2)]
+Pair = Annotated[Words, Meta(min_length=2, max_length=2)]
+Numbers = Annotated[list[int], Meta(min_length=2, max_length=2)]
+
+
+class Section(Struct, forbid_unknown_fields=True, frozen=True):
+    """A section; unknown keys are errors."""
+
+
+class Toward(Section, frozen=True):
+    """Words that may stand for others, at a price and one way only."""
+
+    say: Words
+    means: Words
+
+
+class Synonyms(Section, frozen=True):
+    """``same``: groups that mean the same; ``toward``: one way only; ``rewrites``: (heard, said) where the words as they are don't fit."""
+
+    same: list[Words] = []
+    toward: list[Toward] = []
+    rewrites: list[Pair] = []
+
+
+class GrammarWords(Section, frozen=True):
+    """Small words with a job, and how words are inflected.
+
+    Attributes:
+        relative, absolute: prepositions before an amount of change, and before what a value becomes.
+        after_number_only: words that are prepositions where a number or a name stands before and an article behind.
+        head: where the noun of a name stands, ``last`` or ``first``.
+        told: endings of verbs that tell of something instead of ordering it.
+        plural: [pattern, replacement] pairs, the first that fits counts; ``singular`` are words that end like a plural and are none.
+        endings: endings that may be taken off a word.
+        turning: beginnings that turn the meaning of a word round, as "un" does.
+    """
+
+    joined: Words = field(name="and", default_factory=list)
+    excepted: Words = field(name="except", default_factory=list)
+    all: Words = []
+    everything: Words = []
+    inside: Words = []
+    articles: Words = []
+    pronouns: Words = []
+    one: Words = []
+    relative: Words = []
+    absolute: Words = []
+    after_number_only: Words = []
+    directions: Words = []
+    places: Words = []
+    correction: Words = []
+    head: Annotated[str, Meta(pattern="^(first|last)$")] = "last"
+    told: Words = []
+    plural: list[Pair] = []
+    singular: Words = []
+    irregular: dict[str, str] = {}
+    endings: Words = []
+    turning: Words = []
+
+
+class Answers(Section, frozen=True):
+    """What answers a question."""
+
+    yes: Words = []
+    no: Words = []
+    cancel: Words = []
+    ordinals: Words = []
+
+
+class Sounds(Section, frozen=True):
+    """``alike``: (heard, said) of short words that a recogniser writes for each other."""
+
+    alike: list[Pair] = []
+
+
+class NumberWords(Section, frozen=True):
+    """Number words. Where ``ones`` is missing, whole numbers are spelled out by a library.
+
+    Attributes:
+        decimal, thousands: the marks in digits, ``.`` and ``,`` in English.
+        digits_only: digits that are only such among other digits; -2 and -3 double and triple the next one.
+        single: words for one that stand before "hundred" and units.
+        alike: pairs of numbers that are taken for each other by their sound; with ``teens`` beside 13 and 30 ... 19 and 90.
+    """
+
+    decimal: Annotated[str, Meta(pattern="^[.,]$")] = "."
+    thousands: Annotated[str, Meta(pattern="^[.,]$")] = ","
+    ones: dict[str, int] = {}
+    tens: dict[str, int] = {}
+    spellings: dict[str, str] = {}
+    homophones: dict[str, int] = {}
+    digits_only: dict[str, int] = {}
+    hundred: Words = []
+    scales: dict[str, int] = {}
+    thousand: str = ""
+    joined: Words = field(name="and", default_factory=list)
+    of: Words = []
+    single: Words = []
+    point: Words = []
+    minus: Words = []
+    below_zero: Words = []
+    fractions: dict[str, str] = {}
+    of_all: Words = []
+    groups: dict[str, int] = {}
+    ordinals: dict[str, int] = {}
+    about: Words = []
+    maximum: Words = []
+    minimum: Words = []
+    halfway: Words = []
+    hesitation: Words = []
+    alike: list[Numbers] = []
+    teens: bool = False
+    units: dict[str, Words] = {}
+
+
+class Amounts(Section, frozen=True):
+    """How much a change is: ``usual``, half (``little``) or twice (``lot``) of what it is when nothing is said, or a multiple of what there is.
+
+    ``measures``: a measure -> the word of change that it stands for in "double the brightness".
+    """
+
+    usual: Words = []
+    little: Words = []
+    lot: Words = []
+    times: dict[str, Words] = {}
+    measures: dict[str, str] = {}
+
+
+class FollowUpWords(Section, frozen=True):
+    """What makes a text a follow-up: words before or after what is named, and "more" and "less" as whole texts."""
+
+    before: Words = []
+    after: Words = []
+    more: Words = []
+    less: Words = []
+
+
+class Back(Section, frozen=True):
+    """Texts that ask for what was before the last change."""
+
+    phrases: Words = []
+
+
+class Switch(Section, frozen=True):
+    """Spoken forms of on and off. ``own`` says whether the words of the house file, on and off, are spoken too."""
+
+    on: Words = []
+    off: Words = []
+    own: bool = False
+
+
+class Colours(Section, frozen=True):
+    """Colour names: CSS names by their spoken form (``names``), or the CSS names themselves with those ``spoken`` in several words."""
+
+    light: Words = []
+    dark: Words = []
+    modifier: Annotated[str, Meta(pattern="^(before|after)$")] = "before"
+    names: dict[str, str] = {}
+    spoken: Words = []
+    other: dict[str, str] = {}
+
+
+class LanguageFile(Section, frozen=True):
+    """A whole language file."""
+
+    language: str
+    name: str
+    filler: Words = []
+    small: Words = []
+    light: Words = []
+    verbs: Words = []
+    negation: Words = []
+    contractions: list[Pair] = []
+    talk: Words = []
+    question: Words = []
+    opposites: dict[str, Sides] = {}
+    synonyms: Synonyms = Synonyms()
+    grammar: GrammarWords = GrammarWords()
+    answers: Answers = Answers()
+    sounds: Sounds = Sounds()
+    numbers: NumberWords = NumberWords()
+    amounts: Amounts = Amounts()
+    followup: FollowUpWords = FollowUpWords()
+    back: Back = Back()
+    switch: Switch = Switch()
+    colours: Colours = Colours()
+    texts: dict[str, str] = {}
+    units: dict[str, str] = {}
+    expansions: dict[str, Words] = {}
+
+
+def read_language(text: str, name: str) -> LanguageFile:
+    """A language file, checked.
+
+    Args:
+        text: TOML.
+        name: what to call the file in errors.
+
+    Raises:
+        HouseError: where it is no TOML or not of the form, with the line and the key.
+    """
+    import tomllib
+
+    from glossa.house.problems import HouseError, Problem
+
+    try:
+        raw: dict[str, Any] = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        line = re.search(r"line (\d+)", str(error))
+        raise HouseError([Problem(name, int(line[1]) if line else 0, "", f"no TOML: {error}")]) from None
+    try:
+        return msgspec.convert(raw, LanguageFile)
+    except msgspec.ValidationError as error:
+        from glossa.house.lines import line_of
+
+        message, _, place = str(error).partition(" - at `$")
+        unknown = re.search(r"unknown field `(.*)`", message)
+        path = tuple(int(p) if p.isdigit() else p for p in re.findall(r"[\w-]+", place.rstrip("`")) if p != "...")
+        path = (*path, unknown[1]) if unknown else path
+        key = ".".join(map(str, path))
+        raise HouseError([Problem(name, line_of(text, path), key, message[:1].lower() + message[1:])]) from None

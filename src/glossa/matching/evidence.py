@@ -1,0 +1,354 @@
+"""The evidence for a reading: a sum of named terms in log-odds that makes its confidence.
+
+Every term is a count of items of an alignment, or of what it leaves alone, with one weight. The weights are fitted to tables by maximum
+likelihood (logistic regression; D. R. Cox, "The Regression Analysis of Binary Sequences", 1958) by ``make fit``, and stand in
+``evidence.toml`` beside this module. The confidence is the logistic function of the sum: how likely it is that the reading is what
+was meant, and that anything was meant for the house at all.
+"""
+
+from __future__ import annotations
+
+import math
+import tomllib
+from collections.abc import Mapping, Sequence
+from functools import lru_cache
+from importlib import resources
+
+from msgspec import Struct
+
+from glossa.hearing.costs import COSTS
+from glossa.hearing.devices import RANK, Devices
+from glossa.hearing.numbers import GUESSED, HOMOPHONE, ORDINAL, Quantity, widest
+from glossa.hearing.roles import How, Role
+from glossa.hearing.utterance import Utterance
+from glossa.matching.alignment import Alignment, Item, Kind, Option, Where
+from glossa.matching.grammar import Grammar
+from glossa.matching.result import Counted
+
+MOST_COUNTED = 4
+"""A term that counts tokens counts no more than this many."""
+
+MOST_LEAD = 1.5
+"""A lead of more words than this says no more."""
+
+LONG = 12
+"""Tokens from which an utterance is long for a command."""
+
+PLAIN_NAME = 0.15
+"""A name that costs less than this was named plainly."""
+
+WEIGHTY = 0.5
+"""A token that weighs less than this says little."""
+
+
+class Term(Struct, frozen=True):
+    """A term of the evidence.
+
+    Attributes:
+        name: as it is shown.
+        sign: -1 where it can only speak against a reading, 1 where it can only speak for it, 0 where it may do either.
+        prior: the weight that it is thought to have before any row was seen, in log-odds.
+        text: what it counts.
+    """
+
+    name: str
+    sign: int
+    prior: float
+    text: str
+
+
+TERMS = (
+    Term("start", 0, 2.0, "1, always"),
+    Term("words heard", 1, 0.5, "words and values of the phrase that were heard as they are, at most 4"),
+    Term("misfit", -1, -3.0, "the share of what was said and expected that doesn't fit, 1 - score"),
+    Term("lead", 1, 1.0, "the lead over the next reading that means something else, in words, at most 1.5"),
+    Term("unknown before", -1, -0.3, "unknown words before the stretch that the phrase covers"),
+    Term("unknown inside", -1, -1.5, "unknown words inside it"),
+    Term("unknown behind", -1, -1.0, "unknown words behind it"),
+    Term("talk before", -1, -0.6, "words of telling and asking before it"),
+    Term("talk inside", -1, -2.0, "words of telling and asking inside it"),
+    Term("talk behind", -1, -1.5, "words of telling and asking behind it"),
+    Term("question", -1, -3.0, "the first word asks about a state and has no place in the phrase"),
+    Term("word before", -1, -1.0, "words of the house with no place in the phrase, before"),
+    Term("word inside", -1, -2.0, "the same, inside"),
+    Term("word behind", -1, -1.5, "the same, behind"),
+    Term("direction before", -1, -1.5, "words that have an opposite, with no place in the phrase, before"),
+    Term("direction inside", -1, -2.0, "the same, inside"),
+    Term("direction behind", -1, -2.0, "the same, behind"),
+    Term("number before", -1, -3.0, "numbers with no place in the phrase, before"),
+    Term("number inside", -1, -4.0, "the same, inside"),
+    Term("number behind", -1, -4.0, "the same, behind"),
+    Term("verb left", -1, -0.5, "verbs that say little, left over"),
+    Term("small before", -1, -0.1, "articles, prepositions and pronouns left over before"),
+    Term("small inside", -1, -0.3, "the same, inside"),
+    Term("small behind", -1, -0.3, "the same, behind"),
+    Term("amount left", -1, -1.0, "\"a bit\" and its kin where nothing changes by an amount"),
+    Term("broken off", -1, -3.0, "a preposition at the end that wants a value"),
+    Term("denied reason", -1, -0.5, "a negation in a sentence of its own behind the command"),
+    Term("behind a pause", 1, 0.3, "words left over behind a pause in the writing"),
+    Term("another device", -1, -3.0, "a device that is named and left alone"),
+    Term("another room", -1, -3.0, "a room that is named and left alone"),
+    Term("foreign place", -1, -4.0, "a room that this house doesn't have"),
+    Term("unheard word", -1, -2.5, "words of the phrase that were not heard"),
+    Term("unheard direction", -1, -3.0, "words of the phrase that have an opposite and were not heard"),
+    Term("unheard verb", -1, -0.3, "verbs of the phrase that say little and were not heard"),
+    Term("unheard question", -1, -3.0, "question words of the phrase that were not heard"),
+    Term("only a name", -1, -2.0, "nothing but a name was heard of a phrase that holds more"),
+    Term("nothing named", -1, -2.0, "only verbs and directions were heard of a phrase that names something"),
+    Term("all unsure", -1, -1.5, "no word of the phrase and no value was heard as it is"),
+    Term("another form", -1, -0.2, "words heard in another form"),
+    Term("telling form", -1, -2.0, "verbs heard in a form that tells of something: \"turned on\""),
+    Term("same meaning", -1, -0.2, "words heard as others that mean the same"),
+    Term("stands for", -1, -0.7, "words heard as others that stand for them"),
+    Term("other words", -1, -0.3, "words heard as other words altogether"),
+    Term("sound", -1, -0.5, "words bridged by sound"),
+    Term("sound distance", -1, -2.0, "how far they are apart by sound, summed up"),
+    Term("taken by sound", -1, -0.7, "words bridged by sound from words that usually are others"),
+    Term("split", -1, -0.2, "words written in several"),
+    Term("order", -1, -0.4, "places out of their order"),
+    Term("preposition", -1, -3.0, "\"by\" before what a value becomes, or \"to\" before an amount of change"),
+    Term("homophone", -1, -2.0, "numbers that usually are other words"),
+    Term("rough number", -1, -0.5, "numbers strung together, ordinals, misspelt ones"),
+    Term("unit", -1, -4.0, "units that are another value's"),
+    Term("first words", -1, -1.5, "names of which only the first words were said"),
+    Term("which", -1, -0.3, "it is open which device is meant"),
+    Term("missing", -1, -0.3, "slots that have to be asked for"),
+    Term("default", -1, -0.1, "slots of a default that were not said"),
+    Term("spoken of", -1, -0.5, "the device was not said but spoken of before"),
+    Term("wrong room", -1, -1.0, "a room was named in which the device is not"),
+    Term("free words", -1, -0.2, "slots that take any words"),
+    Term("anything", -1, 0.0, "the phrase takes anything beside it"),
+    Term("length", -1, -0.5, "tens of tokens over 12"),
+)  # fmt: skip
+TERM_NAMES = tuple(t.name for t in TERMS)
+
+_LEFT = {
+    Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small", Role.ASIDE: "small",
+}  # fmt: skip
+_WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
+
+
+@lru_cache(maxsize=1)
+def fitted_weights() -> Mapping[str, float]:
+    """The weights that ship with the package, by term."""
+    text = (resources.files("glossa.matching") / "evidence.toml").read_text(encoding="utf-8")
+    return {name: float(weight) for name, weight in tomllib.loads(text)["weights"].items()}
+
+
+def confidence(amounts: Mapping[str, float], weights: Mapping[str, float]) -> float:
+    """The confidence that some amounts of the terms make, 0 to 1.
+
+    >>> confidence({"start": 1}, {"start": 0.0})
+    0.5
+    """
+    total = sum(amount * weights.get(term, 0.0) for term, amount in amounts.items())
+    return 1.0 / (1.0 + math.exp(-max(-60.0, min(60.0, total))))
+
+
+def counted(amounts: Mapping[str, float], weights: Mapping[str, float]) -> tuple[Counted, ...]:
+    """The terms that count, those that count most first."""
+    rows = [Counted(term, amount, weights.get(term, 0.0)) for term, amount in amounts.items() if amount]
+    return tuple(sorted((r for r in rows if r.weight), key=lambda r: (-abs(r.log_odds), TERM_NAMES.index(r.term))))
+
+
+def amounts_of(utterance: Utterance, alignment: Alignment, grammar: Grammar, lead: float) -> dict[str, float]:
+    """How much there is of each term in an alignment; terms of which there is nothing are left out.
+
+    Args:
+        utterance: what was heard.
+        alignment: the alignment.
+        grammar: the grammar that it comes from.
+        lead: the lead over the next reading that means something else, in words.
+    """
+    return _Measured(utterance, alignment, grammar).amounts(lead)
+
+
+class _Measured:
+    def __init__(self, utterance: Utterance, alignment: Alignment, grammar: Grammar) -> None:
+        self._utterance, self._alignment, self._grammar = utterance, alignment, grammar
+        self._amounts: dict[str, float] = {}
+        self._language = grammar.lexicon.language
+
+    def amounts(self, lead: float) -> dict[str, float]:
+        alignment = self._alignment
+        self._add("start", 1)
+        self._add("misfit", 1.0 - alignment.score)
+        self._add("lead", max(0.0, min(lead, MOST_LEAD)))
+        self._add("length", max(0, len(self._utterance.words) - LONG) / 10)
+        if alignment.pattern.garbage:
+            self._add("anything", 1)
+        for item in alignment.items:
+            if item.kind == Kind.LEFT:
+                self._left_over(item)
+            elif item.kind == Kind.UNHEARD:
+                self._unheard(item)
+            elif item.kind == Kind.ORDER:
+                self._add("order", round(item.cost / COSTS.order))
+            elif item.kind == Kind.MISFIT:
+                self._add("preposition", 1)
+            elif item.option is not None:
+                self._heard(item, item.option)
+        self._whole()
+        self._question()
+        if not alignment.pattern.garbage:
+            self._left_numbers()
+            self._left_names()
+        return {term: min(amount, MOST_COUNTED) for term, amount in self._amounts.items() if amount}
+
+    def _add(self, term: str, amount: float) -> None:
+        self._amounts[term] = self._amounts.get(term, 0.0) + amount
+
+    def _free(self, start: int, end: int) -> bool:
+        return not self._alignment.covered & ((1 << end) - (1 << start))
+
+    # --- items ------------------------------------------------------------------------------------------------------
+
+    def _left_over(self, item: Item) -> None:
+        utterance = self._utterance
+        if utterance.words[item.start] in self._alignment.pattern.measures:
+            return
+        name = _LEFT.get(item.role)
+        if name is not None:
+            if item.role != Role.WORD or utterance.weights[item.start] >= WEIGHTY:
+                self._add(f"{name} {_WHERE[item.where]}", 1)
+        elif item.role == Role.VERB:
+            self._add("verb left", 1)
+        elif item.role == Role.AMOUNT and item.cost > WEIGHTY / 5:
+            self._add("amount left", 1)
+        elif item.role == Role.BROKEN:
+            self._add("broken off", 1)
+        elif item.role == Role.NEGATION:
+            self._add("denied reason", 1)
+        pauses = utterance.pauses & ((2 << item.start) - 1)
+        if item.where == Where.BEHIND and utterance.weights[item.start] >= WEIGHTY and pauses >> self._last():
+            self._add("behind a pause", 1)
+
+    def _last(self) -> int:
+        return self._alignment.covered.bit_length()
+
+    def _unheard(self, item: Item) -> None:
+        place = self._alignment.pattern.places[item.place]
+        if place.slot:
+            intent = self._alignment.pattern.intent
+            self._add("default" if place.slot in intent.defaults else "missing", 1)
+        elif place.small or not item.cost:
+            return
+        elif all(w in self._language.question for w in place.words):
+            self._add("unheard question", 1)
+        elif place.missing > 1.2:
+            self._add("unheard direction", 1)
+        elif place.missing >= WEIGHTY:
+            self._add("unheard word", 1)
+        else:
+            self._add("unheard verb", 1)
+
+    def _heard(self, item: Item, option: Option) -> None:
+        place = self._alignment.pattern.places[item.place]
+        if place.small:
+            return
+        candidate = option.candidate
+        for edge in (option.edge,) if option.edge is not None else candidate.used if candidate is not None else ():
+            how, span = edge.how, edge.end - edge.start
+            if how & How.SOUND:
+                self._add("sound", 1)
+                self._add("sound distance", edge.cost)
+                self._add("taken by sound", bool(how & How.TAKEN))
+            if how & How.SPLIT:
+                self._add("split", 1)
+            if how & How.REWRITTEN:
+                self._add("other words", 1)
+            elif how & How.TOWARD:
+                self._add("stands for", 1)
+            elif how & How.SYNONYM:
+                self._add("same meaning", 1)
+            elif how & How.FORM:
+                self._add("another form", 1)
+            if how & (How.FORM | How.SYNONYM) and span == 1 and self._tells(edge.start, edge.word):
+                self._add("telling form", 1)
+        if candidate is None:
+            return
+        if candidate.note == "words":
+            self._add("free words", 1)
+        elif candidate.note == "assumed":
+            self._add("spoken of", 1)
+        elif isinstance(candidate.value, Devices):
+            self._add("which", candidate.value.which)
+            self._add("wrong room", candidate.value.wrong_room)
+            self._add("first words", candidate.cost >= COSTS.first_words)
+        elif not candidate.used:
+            cost = candidate.cost - (COSTS.outside if candidate.outside else 0.0)
+            if cost >= COSTS.unit:
+                self._add("unit", 1)
+            elif cost >= HOMOPHONE:
+                self._add("homophone", 1)
+            elif cost >= min(GUESSED, ORDINAL):
+                self._add("rough number", 1)
+
+    def _tells(self, at: int, meant: str) -> bool:
+        word = self._utterance.words[at]
+        if word == meant or word in self._grammar.lexicon.vocabulary.words:
+            return False
+        return self._language.tells(word) or self._utterance.roles[at] == Role.TALK
+
+    # --- the alignment as a whole -----------------------------------------------------------------------------------
+
+    def _whole(self) -> None:
+        alignment = self._alignment
+        places = alignment.pattern.places
+        taken = [(p, o) for p, o in zip(places, alignment.chosen, strict=True) if o is not None and not p.small]
+        unheard = [p for p, o in zip(places, alignment.chosen, strict=True) if o is None and not p.small and p.missing >= COSTS.missing_default]
+        plain = [o for _, o in taken if o.cost <= COSTS.form and o.weight >= WEIGHTY]
+        self._add("words heard", len(plain))
+        if not plain:
+            self._add("all unsure", 1)
+        named = self._grammar.lexicon.named
+        if unheard and taken and all(p.slot == "device" or (o.edge is not None and o.edge.word in named) for p, o in taken):
+            self._add("only a name", 1)
+        telling = [o for p, o in taken if p.slot or (WEIGHTY <= o.weight < 1.2)]
+        if unheard and not telling and alignment.pattern.measures.isdisjoint(self._utterance.words):
+            self._add("nothing named", 1)
+
+    def _question(self) -> None:
+        utterance = self._utterance
+        said_nothing = (Role.FILLER, Role.SMALL, Role.REPEAT)
+        first = next((i for i, r in enumerate(utterance.roles) if r not in said_nothing), None)
+        if first is not None and self._free(first, first + 1) and utterance.words[first] in self._language.question:
+            self._add("question", 1)
+
+    def _left_numbers(self) -> None:
+        covered = self._alignment.covered
+        first = (covered & -covered).bit_length() - 1 if covered else 0
+        for quantity in widest([q for q in self._utterance.quantities if q.cost < HOMOPHONE]):
+            if self._free(quantity.start, quantity.end) and not self._about_the_measure(quantity):
+                where = "before" if quantity.end <= first else "behind" if quantity.start >= self._last() else "inside"
+                self._add(f"number {where}", 1)
+
+    def _about_the_measure(self, quantity: Quantity) -> bool:
+        words = self._utterance.words[quantity.start : quantity.end]
+        return any(w in self._alignment.pattern.measures for w in words)
+
+    def _left_names(self) -> None:
+        utterance, alignment = self._utterance, self._alignment
+        if alignment.pattern.device_at >= 0 or alignment.pattern.intent.device:
+            for expression in utterance.expressions:
+                plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
+                if plain and not expression.tokens & alignment.covered and self._says_something(expression.start, expression.end):
+                    self._add("another device", 1)
+                    break
+            for room in utterance.rooms():
+                if room.cost < PLAIN_NAME and self._free(room.start, room.end) and self._says_something(room.start, room.end):
+                    self._add("another room", 1)
+                    break
+        places = self._language.phrases("grammar", "places")
+        known = self._grammar.lexicon.vocabulary.words
+        for at, word in enumerate(utterance.words):
+            length = places.at(utterance.words, at) if word not in known else 0
+            if length and self._free(at, at + length) and utterance.roles[at] != Role.FILLER:
+                self._add("foreign place", 1)
+                break
+
+    def _says_something(self, start: int, end: int) -> bool:
+        roles, weights = self._utterance.roles, self._utterance.weights
+        return all(roles[i] != Role.REPEAT and (weights[i] >= WEIGHTY or roles[i] == Role.SMALL) for i in range(start, end))
+
+

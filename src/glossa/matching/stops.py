@@ -1,0 +1,162 @@
+"""What must never be bridged, in one ordered table: each stop looks at an alignment and says what it found, or nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from enum import IntEnum
+
+from msgspec import Struct
+
+from glossa.hearing.devices import Devices
+from glossa.hearing.numbers import HOMOPHONE
+from glossa.hearing.roles import How, Role
+from glossa.hearing.utterance import Utterance
+from glossa.matching.alignment import Alignment, Kind, Where
+from glossa.matching.grammar import Grammar
+
+
+class Severity(IntEnum):
+    """What a stop makes of a reading."""
+
+    REJECT = 0
+    CONFIRM = 1
+
+
+class Fired(Struct, frozen=True):
+    """A stop that fired, and the words that made it."""
+
+    name: str
+    severity: Severity
+    words: str
+
+
+class Stop(Struct, frozen=True):
+    """A stop.
+
+    Attributes:
+        name: as it is shown.
+        severity: whether the reading is refused or asked back about.
+        finds: what looks for it: the words that make it, ``""`` for none.
+        text: what it is for.
+    """
+
+    name: str
+    severity: Severity
+    finds: Callable[[Utterance, Alignment, Grammar], str]
+    text: str
+
+
+def fired(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> tuple[Fired, ...]:
+    """The stops that fire on an alignment, the gravest first."""
+    found = []
+    for stop in STOPS:
+        words = stop.finds(utterance, alignment, grammar)
+        if words:
+            found.append(Fired(stop.name, stop.severity, words))
+    return tuple(found)
+
+
+def _left(utterance: Utterance, alignment: Alignment, *roles: Role) -> list[int]:
+    return [i.start for i in alignment.items if i.kind == Kind.LEFT and i.role in roles]
+
+
+def _negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A negation that no phrase holds; one with a subject of its own behind the command is a reason: "..., I can't sleep"."""
+    subjects = grammar.lexicon.language.talk
+    words = []
+    for item in alignment.items:
+        if item.kind == Kind.LEFT and item.role == Role.NEGATION:
+            at = item.start
+            own = at > 0 and item.where == Where.BEHIND and utterance.roles[at - 1] == Role.TALK and subjects.at(utterance.words, at - 1)
+            if not own:
+                words.append(utterance.words[at])
+    return " ".join(words)
+
+
+def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A word that nothing explains and that means the opposite of a word of the phrase, of a value, or of a device's name."""
+    language = grammar.lexicon.language
+    left = _left(utterance, alignment, Role.POLE, Role.WORD, Role.TALK, Role.REPEAT, Role.VERB)
+    if not left or alignment.pattern.garbage:
+        return ""
+    said = _said(alignment)
+    for at in left:
+        word = utterance.words[at]
+        for other in said:
+            if language.opposite(word, other):
+                return f"{word} / {other}"
+    poles = [utterance.words[i] for i in left if utterance.roles[i] == Role.POLE]
+    for number, word in enumerate(poles):
+        for other in poles[number + 1 :]:
+            if language.opposite(word, other):
+                return f"{word} / {other}"
+    return ""
+
+
+def _said(alignment: Alignment) -> list[str]:
+    """The words of the phrase, of its values and of the devices' names, those that were not heard too."""
+    said: dict[str, None] = {}
+    for place, option in zip(alignment.pattern.places, alignment.chosen, strict=True):
+        if option is None:
+            said.update(dict.fromkeys(place.words if place.missing else ()))
+        elif option.edge is not None:
+            said[option.edge.word] = None
+        elif option.candidate is not None:
+            said.update(dict.fromkeys(e.word for e in option.candidate.used))
+    return list(said)
+
+
+def _sign(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A sign that was said and has no place."""
+    minus = grammar.lexicon.language.numbers.minus
+    for item in alignment.items:
+        at = item.start
+        if item.kind == Kind.LEFT and utterance.words[at] in minus and at + 1 < len(utterance.words):
+            if any(q.start in (at, at + 1) for q in utterance.quantities):
+                return " ".join(utterance.words[at : at + 2])
+    return ""
+
+
+def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """An exception that was not understood, where several devices are meant."""
+    device = alignment.candidate("device")
+    several = device is not None and isinstance(device.value, Devices) and device.value.devices.bit_count() > 1
+    left = [i for i in _left(utterance, alignment, Role.EXCEPTION) if 0 < i < len(utterance.words) - 1]
+    return " ".join(utterance.words[i] for i in left) if several else ""
+
+
+def _preposition(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """ "by" before what a value becomes, or "to" before an amount of change."""
+    items = [i for i in alignment.items if i.kind == Kind.MISFIT]
+    return " ".join(utterance.words[max(0, items[0].start - 1) : items[0].end]) if items else ""
+
+
+def _homophone(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A number that usually is another word: "to" for two."""
+    for option in alignment.chosen:
+        candidate = option.candidate if option is not None else None
+        if candidate is not None and candidate.note == "sounds like" and candidate.cost >= HOMOPHONE:
+            return " ".join(utterance.words[candidate.start : candidate.end])
+    return ""
+
+
+def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A word that decides between opposites, only guessed by sound from a word that usually is another one."""
+    poles = grammar.lexicon.language.poles
+    for option in alignment.chosen:
+        edges = () if option is None else (option.edge,) if option.edge is not None else option.candidate.used if option.candidate else ()
+        for edge in edges:
+            if edge.how & How.TAKEN and edge.word in poles:
+                return f"{utterance.words[edge.start]} / {edge.word}"
+    return ""
+
+
+STOPS = (
+    Stop("negation", Severity.REJECT, _negation, "a negation that nothing explains"),
+    Stop("opposite", Severity.REJECT, _opposite, "one member of a pair of opposites for the other, or both"),
+    Stop("sign", Severity.REJECT, _sign, "a minus that has no place"),
+    Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
+    Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
+    Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),
+    Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
+)

@@ -1,0 +1,117 @@
+"""Fitting the evidence: the weights of its terms from rows of tables, by maximum likelihood.
+
+A logistic regression (D. R. Cox, 1958) of "this is what was meant" on the amounts of the terms, with a normal prior around what each term is
+thought to weigh (ridge, A. E. Hoerl and R. W. Kennard, 1970) and with the terms' signs held, by L-BFGS-B (R. H. Byrd and others, 1995).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from msgspec import Struct
+
+from glossa.house.model import House
+from glossa.matching.decide import out_of_range
+from glossa.matching.evidence import TERM_NAMES, TERMS
+from glossa.matching.matcher import Matcher, Meant, Understood
+from glossa.trials.run import same_value
+from glossa.trials.table import Row
+
+PRIOR_ROWS = 1.0
+"""How much the prior counts: the inverse variance of a weight around what it is thought to be."""
+
+DIGITS = 3
+"""Decimals of a fitted weight."""
+
+
+class Example(Struct, frozen=True):
+    """What the fit learns from: the evidence for the best reading of a row, and whether it was what was meant.
+
+    Attributes:
+        house: the name of the house, so that houses can be left out.
+        amounts: of the terms.
+        meant: whether the reading was meant.
+        weight: how much the row counts.
+    """
+
+    house: str
+    amounts: Mapping[str, float]
+    meant: bool
+    weight: float = 1.0
+
+
+def example(matcher: Matcher, row: Row, weight: float = 1.0) -> Example | None:
+    """What a row teaches; None where it has no reading, where a stop decides, and for rows of conversations."""
+    if row.session or row.problem or not row.outcomes:
+        return None
+    understood = best_language(matcher, row)
+    if understood is None:
+        return None
+    best = understood.meanings[0]
+    wanted = bool({"accept", "confirm", "ask"} & set(row.outcomes))
+    if not wanted and (row.outcomes != ("reject",) or settled(matcher.house, best)):
+        return None
+    if wanted and (best.refused or not (row.intent or row.slots)):
+        return None
+    return Example(matcher.house.name, understood.amounts(), wanted and is_meant(matcher.house, row, best), weight)
+
+
+def best_language(matcher: Matcher, row: Row) -> Understood | None:
+    """A row in the language in which it fits best; None where it has no reading."""
+    tags = (row.language,) if row.language else matcher.house.languages
+    every = [matcher.understand(row.utterance, tag, row.mode) for tag in tags]
+    readable = [u for u in every if u.meanings]
+    return max(readable, key=lambda u: u.meanings[0].reading.score) if readable else None
+
+
+def settled(house: House, best: Meant) -> bool:
+    """Whether something else than the evidence keeps a reading from being carried out."""
+    intent = house.intents[best.reading.intent]
+    return best.refused or not best.live or bool(out_of_range(house, intent, best.reading))
+
+
+def is_meant(house: House, row: Row, best: Meant) -> bool:
+    """Whether a reading has the intent and the slots of a row."""
+    if row.intent and best.reading.intent != row.intent:
+        return False
+    return all(same_value(house, slot, best.reading.slots.get(slot), value) for slot, value in row.slots.items())
+
+
+def fit(examples: Sequence[Example], start: Mapping[str, float] | None = None, prior_rows: float = PRIOR_ROWS) -> dict[str, float]:
+    """The weights of the terms that make the examples likeliest.
+
+    Args:
+        examples: from :func:`example`.
+        start: the weights that the prior stands around; what each term is thought to weigh by default.
+        prior_rows: how much the prior counts, 0 for nothing.
+
+    Returns:
+        Weights in log-odds, by term, in the order of the table of terms.
+    """
+    import numpy as np
+    from scipy.optimize import minimize
+
+    column = {name: i for i, name in enumerate(TERM_NAMES)}
+    amounts = np.zeros((len(examples), len(TERMS)))
+    for number, one in enumerate(examples):
+        for term, amount in one.amounts.items():
+            amounts[number, column[term]] = amount
+    sign = np.array([1.0 if e.meant else -1.0 for e in examples])
+    counts = np.array([e.weight for e in examples])
+    prior = np.array([t.prior if start is None else start.get(t.name, t.prior) for t in TERMS])
+
+    def loss(weights: np.ndarray) -> tuple[float, np.ndarray]:
+        margin = sign * (amounts @ weights)
+        likelihood = counts @ np.logaddexp(0.0, -margin)
+        slope = -(counts * sign / (1.0 + np.exp(np.clip(margin, -60, 60)))) @ amounts
+        off = weights - prior
+        return float(likelihood + prior_rows / 2 * off @ off), slope + prior_rows * off
+
+    bounds = [(None, 0.0) if t.sign < 0 else (0.0, None) if t.sign > 0 else (None, None) for t in TERMS]
+    best = minimize(loss, prior, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 2000})
+    return {name: round(float(w), DIGITS) + 0.0 for name, w in zip(TERM_NAMES, best.x, strict=True)}
+
+
+def without(examples: Iterable[Example], house: str) -> list[Example]:
+    """The examples of all other houses."""
+    return [e for e in examples if e.house != house]
