@@ -17,7 +17,7 @@ from glossa.matching.evidence import TERMS
 from glossa.trials.fit import Example, example, fit, without
 
 NOISE_SEEDS = (11, 12, 13)
-NOISE_WEIGHT = 0.25
+NOISE_WEIGHT = 0.12
 """A row with an error in it counts this much: such rows are made, and there are many of them."""
 
 TALK_WEIGHT = 2.0

@@ -299,10 +299,11 @@ class DeviceGrammar:
         cells: Cells = [self._cell(words, at, spans[at]) for at in range(len(words))]
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
             return (), ()
-        GRAMMAR.parse(cells, self._following(passable))
+        following = self._following(passable)
+        GRAMMAR.parse(cells, following)
         apart = tuple(e for cell in cells for s in ("place", "excepted") for e in cell.get(s, ()))
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ())]
-        every = [*plain, *(m for e in plain for m in self._modified(e, apart, 0))]
+        every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))
         return tuple(every[:MOST_EXPRESSIONS]), apart
 
@@ -334,18 +335,21 @@ class DeviceGrammar:
     def _expression(edge: Edge) -> DeviceExpression:
         return DeviceExpression(edge.start, edge.end, (1 << edge.end) - (1 << edge.start), edge.cost, edge.value, edge.used)
 
-    def _modified(self, one: DeviceExpression, apart: Sequence[Edge], taken: int) -> list[DeviceExpression]:
-        """An expression with rooms and exceptions that stand apart from it."""
+    def _modified(
+        self, one: DeviceExpression, apart: Sequence[Edge], following: Sequence[Sequence[int]], taken: int
+    ) -> list[DeviceExpression]:
+        """An expression with rooms and exceptions that stand apart from it: "of the hall" right before it is none of these."""
         made: list[DeviceExpression] = []
         for edge in apart if taken < MOST_APART else ():
             tokens = (1 << edge.end) - (1 << edge.start)
-            if tokens & one.tokens or one.end == edge.start or one.things.rank == RANK["room"]:
+            beside = one.start in following[edge.end] or edge.start in following[one.end]
+            if tokens & one.tokens or beside or one.things.rank == RANK["room"]:
                 continue
             things = self._taking(one.things, edge)
             if things is not None:
                 cost = one.cost + edge.cost + COSTS.apart
                 with_it = DeviceExpression(one.start, one.end, one.tokens | tokens, cost, things, (*one.used, *edge.used))
-                made += [with_it, *self._modified(with_it, [e for e in apart if e.start > edge.start], taken + 1)]
+                made += [with_it, *self._modified(with_it, [e for e in apart if e.start > edge.start], following, taken + 1)]
         return made
 
     @staticmethod

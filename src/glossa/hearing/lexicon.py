@@ -152,6 +152,8 @@ class Lexicon:
             for one in forms:
                 if len(one) > 1:
                     ways.setdefault(one, set()).update(f for f in forms if f != one)
+        for apart, together in self.language.contractions.items():
+            ways.setdefault(apart, set()).add(together)
         light = self.language.light | self.language.small
         for rewriting in self.language.rewritings:
             if len(rewriting.said) > 1 and not any(w in light for w in rewriting.said):
@@ -308,8 +310,8 @@ class Lexicon:
         for value in spec.choices:
             spoken = texts_for(spec.spoken.get(value, {}), self.tag)
             built_in = getattr(switch, value, ()) if spec.type == "switch" else ()
-            own = () if spec.type == "switch" and not switch.own and (spoken or built_in) else (value,)
-            for text in (*own, *built_in, *spoken):
+            own = () if built_in and not switch.own else (value,)
+            for text in spoken or (*own, *built_in):
                 if fold_words(text):
                     self._add(fold_words(text), Entry("value", spec=number, value=value))
         for key in (self.tag, ""):

@@ -21,15 +21,20 @@ from glossa.house.text import words as fold_words
 from glossa.house.values import DURATIONS, tidy
 from glossa.language import Language, PhraseSet
 from glossa.language.language import is_plural
+from glossa.language.phones import phones
 
 HOMOPHONE = 0.45
 """What a number costs that usually is another word: "to" for two. Such a number is taken where nothing else fits."""
 
-ORDINAL, GUESSED, RESPELT, DIGITS, NOUN = 0.3, 0.1, 0.1, 0.05, 0.4
-"""What a number costs that is an ordinal, was strung together, was misspelt, was said digit by digit, or whose unit stands alone."""
+ORDINAL, GUESSED, RESPELT, MISHEARD, DIGITS, NOUN = 0.3, 0.1, 0.1, 0.2, 0.05, 0.4
+"""What a number costs that is an ordinal, was strung together, was misspelt, was written as other words of the same sound, was said digit by
+digit, or whose unit stands alone."""
 
 CLOCK = {**DURATIONS, "days": 86_400, "weeks": 604_800}
 """Units of time, in seconds."""
+
+SIGNS = {"percent": "percent", "celsius": "degrees", "degrees": "degrees"}
+"""Units by the words that stand for their signs, ``%`` and ``°``, in the tokens of every language."""
 
 MOST_DIGITS = 15
 """Digits that a number may have; a longer one has no value that a device could take."""
@@ -359,6 +364,8 @@ class NumberReader:
         if self.table:
             self.ones = {k[0]: v for k, v in self.table.items() if len(k) == 1 and v < 10}
         named = {unit: list(texts) for unit, texts in words.units.items()}
+        for unit, sign in SIGNS.items():
+            named.setdefault(unit, []).append(sign)
         for word, unit in (units or {}).items():
             if unit not in words.units:
                 named.setdefault(unit, []).append(word)
@@ -377,6 +384,8 @@ class NumberReader:
             "and": words.joined, "point": words.point, "minus": words.minus, "of": words.of, "one": words.single,
             "preposition": [*language.grammar.relative, *language.grammar.absolute],
         }  # fmt: skip
+        spoken = (*words.tens, *(w for w, n in words.ones.items() if n > 9))
+        self._by_sound = {phones(w, language.tag): w for w in spoken}
         self._symbols: dict[str, tuple[tuple[str, Any, float], ...]] = {}
 
     @property
@@ -533,9 +542,12 @@ class NumberReader:
             return
         if words[at + 1] in self.ones or words[at + 1] in self.words.tens:
             return
-        for symbol, value, cost in self._of_word(words[at] + words[at + 1]):
+        tag, joined, more = self.language.tag, words[at] + words[at + 1], RESPELT
+        if joined not in self.ones and joined not in self.words.tens and joined not in self.words.spellings:
+            joined, more = self._by_sound.get(phones(words[at], tag) + phones(words[at + 1], tag), ""), MISHEARD
+        for symbol, value, cost in self._of_word(joined) if joined else ():
             if symbol in ("ten", "teen", "digit"):
-                cell.setdefault(symbol, []).append(Edge(at, at + 2, symbol, value, cost + RESPELT))
+                cell.setdefault(symbol, []).append(Edge(at, at + 2, symbol, value, cost + more))
 
     def _may_be_unit(self, tokens: Sequence[Token], at: int) -> bool:
         """Whether a letter is a unit here: only where it stands right behind digits."""

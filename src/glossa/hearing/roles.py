@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from enum import IntEnum, IntFlag
+from enum import IntEnum
 
 
 class Role(IntEnum):
@@ -30,13 +30,13 @@ class Role(IntEnum):
     REPEAT = 11
     """The first of two same runs of words: a false start."""
     BROKEN = 12
-    """A preposition that wants a value and has none: the "to" of "dim the lamp to"."""
+    """A preposition at the end, with nothing behind it: the "to" of "dim the lamp to"."""
     EXCEPTION = 13
     """A word that takes something out again: "except"."""
 
 
-class How(IntFlag):
-    """How a word of the house was heard."""
+class How:
+    """How a word of the house was heard: bits that may be set together. Plain integers, for they are looked at a lot."""
 
     SAME = 0
     FORM = 1
@@ -49,8 +49,6 @@ class How(IntFlag):
     """By sound, from a word that is usually another one."""
     SPLIT = 32
     """Written in several words."""
-    MERGED = 64
-    """Written together with others."""
     REWRITTEN = 128
     """Other words altogether: "fire up" for "turn on"."""
     HOUSEHOLD = 256

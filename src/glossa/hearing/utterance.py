@@ -15,7 +15,7 @@ from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import DeviceExpression, DeviceGrammar
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
-from glossa.hearing.roles import Role
+from glossa.hearing.roles import How, Role
 from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
 from glossa.hearing.vocabulary import WordEdge
 
@@ -103,7 +103,8 @@ class Hearing:
         )
         self._movable, self._directions = frozenset(grammar.after_number_only), frozenset(grammar.directions)
         self._absolute = frozenset(grammar.absolute)
-        self._wanting = frozenset((*grammar.absolute, *grammar.relative)) - frozenset(grammar.after_number_only)
+        prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
+        self._wanting = (prepositions & language.small) - frozenset(grammar.after_number_only)
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
@@ -143,12 +144,10 @@ class Hearing:
         self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]
     ) -> tuple[tuple[WordEdge, ...], ...]:
         """In "double the brightness" the measure stands for the direction."""
-        from glossa.hearing.roles import How
-
         more = []
         for at, here in enumerate(edges):
             said = self._measures.get(words[at])
-            extra = (WordEdge(at, at + 1, said, COSTS.toward, int(How.TOWARD)),) if said else ()
+            extra = (WordEdge(at, at + 1, said, COSTS.toward, How.TOWARD),) if said else ()
             more.append((*here, *extra))
         return tuple(more)
 
@@ -312,7 +311,9 @@ class _Roles:
                         roles[at : at + size] = [Role.REPEAT] * size
 
     def _broken(self) -> None:
-        """A preposition at the end that wants a value: "dim the lamp to ..."."""
+        """A preposition at the end, with nothing behind it: "dim the lamp to ..."."""
+        if self._words[0] in self._language.question:  # "what is the lamp at"
+            return
         at = len(self.roles) - 1
         while at > 0 and self.roles[at] == Role.FILLER:
             at -= 1

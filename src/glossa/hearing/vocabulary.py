@@ -14,7 +14,7 @@ from msgspec import Struct
 from glossa.hearing.costs import COSTS
 from glossa.hearing.roles import How
 from glossa.language import Language, plural
-from glossa.language.phones import Phones, apart, phones
+from glossa.language.phones import Phones, gap_price, letters, phones, swap_price
 from glossa.language.phrases import Words
 
 if TYPE_CHECKING:
@@ -26,10 +26,13 @@ MOST_CACHED = 20_000
 MOST_SPAN = 3
 """Tokens that one word may have been split into."""
 
-LONGEST_SPLIT = 18
+LONGEST_SPLIT = 16
 """Letters that the parts of a split word may have together."""
 
-SURE = 0.3
+SHORT_PART = 4
+"""Letters that one part at least of a word that was split and misheard has at most."""
+
+SURE = 0.5
 """A word that was split in two and misheard besides may cost this much at most."""
 
 
@@ -108,11 +111,10 @@ class Vocabulary:
         for heard, said in same:
             self._add_rewriting(self._household, heard, said, COSTS.household, How.HOUSEHOLD)
         for rewriting in language.rewritings:
-            if not (len(rewriting.heard) == 1 and rewriting.heard[0] in self.words):
-                self._add_rewriting(self._rewritten, rewriting.heard, rewriting.said, COSTS.rewritten, How.REWRITTEN)
+            self._add_rewriting(self._rewritten, rewriting.heard, rewriting.said, COSTS.rewritten, How.REWRITTEN)
 
     def _add_rewriting(
-        self, held: dict[str, list[tuple[Words, Near]]], heard: Words, said: Words, cost: float, how: How
+        self, held: dict[str, list[tuple[Words, Near]]], heard: Words, said: Words, cost: float, how: int
     ) -> None:
         """What one run of words may stand for: the one word of it that says something; the others go with it."""
         telling = [w for w in said if w not in self.language.light and w not in self.language.small] or [said[0]]
@@ -155,7 +157,7 @@ class Vocabulary:
             cost = near.cost * factor
             if near.word in self.words and (near.word not in best or cost < best[near.word].cost):
                 if not self.language.opposite(word, near.word):
-                    best[near.word] = Near(near.word, cost, int(near.how), near.also)
+                    best[near.word] = Near(near.word, cost, near.how, near.also)
         return tuple(sorted(best.values(), key=lambda n: (n.cost, n.word))[:MOST_NEAR])
 
     def _offers(self, word: str) -> Iterator[Near]:
@@ -216,7 +218,7 @@ class Vocabulary:
         """Words of the house within a distance by sound, nearest first."""
         if self._table is None:
             words = [w for w in self._order if len(w) >= 3 and not w.isdigit()]
-            self._table = _SoundTable(words, [self.sound(w) for w in words], self.language.tag)
+            self._table = _SoundTable(words, [self.sound(w) for w in words])
         return self._table.within(word, sound, farthest)
 
     # --- several tokens ---------------------------------------------------------------------------------------------
@@ -227,7 +229,7 @@ class Vocabulary:
             for heard, near in held.get(tokens[at], ()):
                 end = at + len(heard)
                 if len(heard) > 1 and tokens[at:end] == heard and not self._turns(heard, near.word):
-                    yield WordEdge(at, end, near.word, near.cost, int(near.how), near.also)
+                    yield WordEdge(at, end, near.word, near.cost, near.how, near.also)
         for end in range(at + 2, min(at + MOST_SPAN, len(tokens)) + 1):
             for near in self.joined(tokens[at:end]):
                 yield WordEdge(at, end, near.word, near.cost, near.how)
@@ -254,7 +256,7 @@ class Vocabulary:
             if strange:
                 yield Near(joined, COSTS.split, How.SPLIT)
             return
-        if len(strange) < len(parts) or all(p in self._usual for p in parts):
+        if len(strange) < len(parts) or all(p in self._usual for p in parts) or min(map(len, parts)) > SHORT_PART:
             return
         sound = tuple(p for part in parts for p in self.sound(part))
         for said, distance in self._sounding(joined, sound, COSTS.farthest):
@@ -291,19 +293,28 @@ _MEANING = How.SYNONYM | How.TOWARD | How.REWRITTEN
 _CLASSES = (
     ("P", "B", "F", "V", "M", "W", "TH", "DH"), ("T", "D", "S", "Z", "SH", "ZH", "CH", "JH"), ("K", "G", "HH"), ("N", "NG"), ("L", "R", "Y"),
 )  # fmt: skip
+"""Phones that are made alike; all vowels are one class, and every letter of a language without rules for its sounds is its own."""
+
+UNLIKE = 0.6
+"""Words that differ in more than this share of their phones, by class, are not compared phone by phone."""
+
+FEW_UNLIKE = 2.0
+"""Words that differ in no more phones than this always are."""
 
 
 class _SoundTable:
-    """Words of a house by their sound; which of them may be near another is seen from what they are made of, in one pass over all."""
+    """Words of a house by their sound. What they are made of tells in one pass over all which of them may be near another."""
 
-    def __init__(self, words: Sequence[str], sounds: Sequence[Phones], tag: str) -> None:
-        self._words, self._sounds, self._tag = words, sounds, tag
+    def __init__(self, words: Sequence[str], sounds: Sequence[Phones]) -> None:
+        self._words = words
         self._class: dict[str, int] = {p: i for i, group in enumerate(_CLASSES) for p in group}
-        for sound in sounds:
-            for symbol in sound:
-                self._class.setdefault(symbol, len(_CLASSES) if symbol.isupper() else len(_CLASSES) + 1 + ord(symbol[0]) % 32)
-        self._made_of: NDArray[np.int16] | None = None
-        self._lengths: NDArray[np.int16] | None = None
+        vowels = len(_CLASSES)
+        for symbol in {s for sound in sounds for s in sound}:
+            self._class.setdefault(symbol, vowels if symbol.isupper() else vowels + 1 + ord(symbol[0]) % 32)
+        self._sounds, self._letters = _Columns(sounds), _Columns([letters(w) for w in words])
+        import numpy as np
+
+        self._made_of: NDArray[np.int16] = np.array([self._bag(s) for s in sounds] or [self._bag(())], dtype=np.int16)
 
     def _bag(self, sound: Phones) -> list[int]:
         bag = [0] * (len(_CLASSES) + 33)
@@ -317,19 +328,59 @@ class _SoundTable:
 
         if not self._words:
             return []
-        if self._made_of is None or self._lengths is None:
-            self._lengths = np.array([len(s) for s in self._sounds], dtype=np.int16)
-            self._made_of = np.array([self._bag(s) for s in self._sounds], dtype=np.int16)
         unlike = np.abs(self._made_of - np.array(self._bag(sound), dtype=np.int16)).sum(axis=1)
-        longest = np.maximum(self._lengths, len(sound))
-        near = (unlike <= np.maximum(2.0, UNLIKE * longest)).nonzero()[0]
-        hits = []
-        for index in near:
-            distance = round(apart(word, self._words[index], self._tag, (sound, self._sounds[index])), 9)
-            if distance <= farthest:
-                hits.append((distance, self._words[index]))
-        return [(w, d) for d, w in sorted(hits)[:MOST_NEAR]]
+        longest = np.maximum(self._sounds.lengths, len(sound))
+        near = (unlike <= np.maximum(FEW_UNLIKE, UNLIKE * longest)).nonzero()[0]
+        if not near.size:
+            return []
+        by_sound, by_letter = self._sounds.distances(sound, near), self._letters.distances(letters(word), near)
+        apart = 0.8 * np.minimum(by_sound, by_letter) + 0.2 * np.maximum(by_sound, by_letter)
+        hits = sorted((round(float(apart[i]), 9), self._words[near[i]]) for i in (apart <= farthest + 1e-9).nonzero()[0])
+        return [(w, d) for d, w in hits[:MOST_NEAR] if d <= farthest]
 
 
-UNLIKE = 0.6
-"""Words that differ in more than this share of their phones, by class, are not compared phone by phone."""
+class _Columns:
+    """Sequences of symbols, a column each, to be compared with one sequence in one pass."""
+
+    def __init__(self, sequences: Sequence[Phones]) -> None:
+        import numpy as np
+
+        self._symbols = sorted({s for q in sequences for s in q})
+        index = {s: i for i, s in enumerate(self._symbols)}
+        self.lengths: NDArray[np.intp] = np.array([len(q) for q in sequences], dtype=np.intp)
+        width = int(self.lengths.max()) if len(sequences) else 0
+        self._codes: NDArray[np.intp] = np.zeros((width, len(sequences)), dtype=np.intp)
+        gaps = np.zeros((width + 1, len(sequences)))
+        for column, sequence in enumerate(sequences):
+            for row, symbol in enumerate(sequence):
+                self._codes[row, column] = index[symbol]
+                gaps[row + 1, column] = gap_price(sequence, row)
+        self._skipped: NDArray[np.float64] = np.cumsum(gaps, axis=0)
+        self._prices: dict[str, NDArray[np.float64]] = {}
+
+    def distances(self, one: Phones, columns: NDArray[np.intp]) -> NDArray[np.float64]:
+        """Distances 0 to 1 from one sequence to some columns: the edit distance of :func:`glossa.language.phones.distance`.
+
+        What it costs to leave out symbols of a column adds up along it, so that the least over all ways to do so is a running minimum.
+        """
+        import numpy as np
+
+        lengths = self.lengths[columns]
+        if not one:
+            return np.ones(len(columns))
+        codes, skipped = self._codes[:, columns], self._skipped[:, columns]
+        rows = skipped
+        for at, symbol in enumerate(one):
+            prices = self._prices.get(symbol)
+            if prices is None:
+                prices = self._prices[symbol] = np.array([swap_price(symbol, s) for s in self._symbols])
+            new = rows + gap_price(one, at)
+            np.minimum(new[1:], rows[:-1] + prices[codes], out=new[1:])
+            new -= skipped
+            np.minimum.accumulate(new, axis=0, out=new)
+            new += skipped
+            rows = new
+        ends = rows[lengths, np.arange(len(columns))]
+        found: NDArray[np.float64] = np.minimum(1.0, ends / np.maximum(lengths, len(one)))
+        found[lengths == 0] = 1.0
+        return found

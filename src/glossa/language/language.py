@@ -91,6 +91,10 @@ class Language(Struct, frozen=True):
             return False
         return any(a == b and s != t for a, s in mine for b, t in theirs) and not any(p in theirs for p in mine)
 
+    def changes(self, word: str) -> bool:
+        """Whether a word says in which direction something changes by degrees: "raise", "warmer"."""
+        return any(axis in self.grammar.changing for axis, _ in self.poles.get(word, ()))
+
     def tells(self, word: str) -> bool:
         """Whether a word is a form of a verb that tells of something instead of ordering it.
 

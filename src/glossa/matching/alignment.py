@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import IntEnum
 
 from msgspec import Struct
@@ -150,6 +151,7 @@ def align(
     order: float,
     about_own: bool,
     claimed: int,
+    changes: Callable[[str], bool],
 ) -> Alignment:
     """The alignment in which the places of a phrase take what was chosen for them.
 
@@ -161,6 +163,7 @@ def align(
         order: what two places out of their order cost.
         about_own: whether the intent's own device is what was spoken of last, so that it need not be named.
         claimed: tokens that a slot of the intent has a value for, as a bit mask, so that they can't just say by how much.
+        changes: whether a word says in which direction something changes.
     """
     items: list[Item] = []
     covered = main = 0
@@ -187,11 +190,17 @@ def align(
             cost = COSTS.assumed if taken else 0.0 if not also.isdisjoint(place.words) else place.missing
             items.append(Item(Kind.UNHEARD, cost, place=number))
             weight += place.missing
+    towards = any(
+        p.relation == "to" and o is not None and o.candidate is not None and _led_by(utterance, o.start, absolute)
+        for p, o in zip(pattern.places, chosen, strict=True)
+    )
     first = (main & -main).bit_length() - 1 if main else 0
     last = main.bit_length()
     for at, (role, cost) in enumerate(zip(utterance.roles, utterance.weights, strict=True)):
         if not covered >> at & 1:
             where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
+            if towards and role == Role.POLE and changes(utterance.words[at]):  # the direction of "raise it to twenty" is in the value
+                role, cost = Role.VERB, WEIGHT[Role.VERB]
             items.append(Item(Kind.LEFT, left_cost(utterance, pattern, chosen, at, cost, claimed), at, at + 1, -1, role, where))
     if inversions:
         items.append(Item(Kind.ORDER, order * inversions))
@@ -227,7 +236,12 @@ def _misfit(utterance: Utterance, relation: str, option: Option, relative: froze
     """Whether "by" stands before what becomes the value, or "to" before an amount of change."""
     if option.candidate is None or not isinstance(option.candidate.value, (int, float)):
         return False
-    at = option.start - 1
+    return _led_by(utterance, option.start, relative if relation == "to" else absolute)
+
+
+def _led_by(utterance: Utterance, start: int, words: frozenset[str]) -> bool:
+    """Whether one of some words leads to what starts at a token, but for filler."""
+    at = start - 1
     while at >= 0 and utterance.roles[at] in (Role.FILLER, Role.AMOUNT):
         at -= 1
-    return at >= 0 and utterance.words[at] in (relative if relation == "to" else absolute)
+    return at >= 0 and utterance.words[at] in words

@@ -21,7 +21,7 @@ from glossa.hearing.devices import RANK, Devices
 from glossa.hearing.numbers import GUESSED, HOMOPHONE, ORDINAL, Quantity, widest
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
-from glossa.matching.alignment import Alignment, Item, Kind, Option, Where
+from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Option, Where
 from glossa.matching.grammar import Grammar
 from glossa.matching.result import Counted
 
@@ -113,6 +113,8 @@ TERMS = (
     Term("first words", -1, -1.5, "names of which only the first words were said"),
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),
+    Term("guessed name", -1, -1.5, "a device whose name was only heard by sound"),
+    Term("counts something", -1, -1.5, "an unknown word right behind a number without a unit: \"twenty pounds\""),
     Term("default", -1, -0.1, "slots of a default that were not said"),
     Term("spoken of", -1, -0.5, "the device was not said but spoken of before"),
     Term("wrong room", -1, -1.0, "a room was named in which the device is not"),
@@ -260,7 +262,7 @@ class _Measured:
             elif how & How.TOWARD:
                 self._add("stands for", 1)
             elif how & How.SYNONYM:
-                self._add("same meaning", 1)
+                self._add("same meaning", option.weight >= WEIGHTY)
             elif how & How.FORM:
                 self._add("another form", 1)
             if how & (How.FORM | How.SYNONYM) and span == 1 and self._tells(edge.start, edge.word):
@@ -275,6 +277,7 @@ class _Measured:
             self._add("which", candidate.value.which)
             self._add("wrong room", candidate.value.wrong_room)
             self._add("first words", candidate.cost >= COSTS.first_words)
+            self._add("guessed name", bool(candidate.used) and all(e.how & How.SOUND for e in candidate.used))
         elif not candidate.used:
             cost = candidate.cost - (COSTS.outside if candidate.outside else 0.0)
             if cost >= COSTS.unit:
@@ -283,12 +286,22 @@ class _Measured:
                 self._add("homophone", 1)
             elif cost >= min(GUESSED, ORDINAL):
                 self._add("rough number", 1)
+            if isinstance(candidate.value, (int, float)) and self._unknown_behind(candidate):
+                self._add("counts something", 1)
+
+    def _unknown_behind(self, candidate: Candidate) -> bool:
+        """Whether an unknown word right behind a number without a unit may be what it counts."""
+        at, utterance = candidate.end, self._utterance
+        if at >= len(utterance.words) or utterance.roles[at] != Role.UNKNOWN or not self._free(at, at + 1):
+            return False
+        return not any(q.unit and q.start == candidate.start and q.end == candidate.end for q in utterance.quantities)
 
     def _tells(self, at: int, meant: str) -> bool:
         word = self._utterance.words[at]
         if word == meant or word in self._grammar.lexicon.vocabulary.words:
             return False
-        return self._language.tells(word) or self._utterance.roles[at] == Role.TALK
+        ordering = meant in self._language.verbs or meant in self._language.light
+        return ordering and (self._language.tells(word) or self._utterance.roles[at] == Role.TALK)
 
     # --- the alignment as a whole -----------------------------------------------------------------------------------
 

@@ -60,7 +60,9 @@ class Pattern(Struct, frozen=True):
         prior: what it costs for being a rare alternative.
         measures: the names of the properties that it is about: "the brightness of the lamp" says no more than "the lamp".
         worded: whether it holds words of some weight that have to be said.
-        missing: what all its places cost when nothing was said.
+        fixed: what all its places cost when nothing was said, and its prior; those of the small ones are not in it.
+        words: (position, what it costs when it was not said) of the places for words that are not small.
+        slots: how many slots it has.
         device_at: the place of its device, -1 for none.
         required: the devices that have all properties of the intent, as a bit mask.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
@@ -75,7 +77,9 @@ class Pattern(Struct, frozen=True):
     prior: float
     measures: frozenset[str]
     worded: bool
-    missing: float
+    fixed: float
+    words: tuple[tuple[int, float], ...]
+    slots: int
     device_at: int
     required: int
     scaled: tuple[str, ...]
@@ -90,7 +94,7 @@ class Grammar:
         of_position: for a position, the numbers of the patterns that hold it.
         unworded: the patterns without a word that has to be said.
         word_weight: what a word of a phrase weighs.
-        free: slots that take any words.
+        free: slots that take any words; ``anything`` says whether any slot or property does.
     """
 
     def __init__(self, house: House, tag: str) -> None:
@@ -98,6 +102,7 @@ class Grammar:
         self.lexicon = Lexicon(house, tag)
         self.hearing = Hearing(self.lexicon)
         self.free = frozenset(name for name, values in house.slots.items() if values.type == "words")
+        self.anything = self.free or any(values.type == "words" for d in house.devices.values() for values in (p.values for p in d.properties.values()))
         self._keys: dict[tuple[object, ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
         self.of_word: dict[str, list[int]] = {}
@@ -139,7 +144,9 @@ class Grammar:
                             prior=prior + cost,
                             measures=measures,
                             worded=any(p.position >= 0 and p.missing > WEIGHT[Role.VERB] for p in places),
-                            missing=sum(p.missing for p in places),
+                            fixed=sum(p.missing for p in places if not p.small) + prior + cost,
+                            words=tuple((p.position, p.missing) for p in places if p.position >= 0 and not p.small),
+                            slots=sum(p.position < 0 for p in places),
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
                             required=required,
                             scaled=scaled,

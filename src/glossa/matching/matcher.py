@@ -22,7 +22,7 @@ from glossa.matching.result import Match, Outcome, Reading
 from glossa.matching.search import Search
 from glossa.matching.stops import Fired, Severity, fired
 
-MOST_READINGS = 5
+MOST_READINGS = 4
 """Meanings of an utterance that are looked at."""
 
 
@@ -114,7 +114,7 @@ class Matcher:
             about: device ids that were spoken of before, which "it" means and which need not be named again.
 
         Returns:
-            The readings, at most five, the best of every meaning first, and the outcome.
+            The readings, at most four, the best of every meaning first, and the outcome.
         """
         if not self._remember:
             return self._match(text, language, mode, about)
@@ -203,10 +203,7 @@ class Matcher:
         )  # fmt: skip
         intent = self.house.intents[first.intent]
         outcome, reason, detail = decide(self.house, intent, first, best.stops, understood.lead, live=best.live)
-        others = tuple(
-            replace(m.reading, pieces=pieces_of(utterance, m.alignment, grammar), stops=tuple(s.name for s in m.stops))
-            for m in understood.meanings[1:]
-        )
+        others = tuple(replace(m.reading, stops=tuple(s.name for s in m.stops)) for m in understood.meanings[1:])
         limits = intent.matching
         held = Frozen(accept=limits.accept, confirm=limits.confirm, lead=limits.lead)
         return Match(text, outcome, (first, *others), understood.lead, reason, detail, grammar.tag, held)

@@ -35,15 +35,28 @@ def meaning(house: House, intent: Intent, slots: Mapping[str, SlotValue]) -> obj
                 changes.append((device, name, _value(house, device, name, slot_or(value, slots))))
         return ("set", mode, tuple(sorted(changes, key=repr)))
     if intent.change and devices:
-        amounts = tuple(
-            (k, v[:1], repr(slots.get(placeholders(v)[0])) if placeholders(v) else v) for k, v in intent.change.items()
-        )
-        return ("change", mode, devices, amounts, slots.get("times"))
+        times = slots.get("times")
+        amounts = tuple((k, "*", _number(times)) if times is not None else (k, *_amount(v, slots)) for k, v in intent.change.items())
+        return ("change", mode, devices, amounts)
     if intent.read:
         return ("read", mode, devices, intent.read)
     if intent.steps:
         return ("steps", mode, tuple(_step(s, slots) for s in intent.steps))
     return ("intent", intent.id, tuple(sorted((k, repr(v)) for k, v in slots.items())))
+
+
+def _amount(change: str, slots: Mapping[str, SlotValue]) -> tuple[str, object]:
+    """The sign of a change and its amount."""
+    used = placeholders(change)
+    return change[:1], _number(slots.get(used[0]) if used else change[1:])
+
+
+def _number(value: object) -> object:
+    """Numbers that are the same, equal: 2, 2.0 and the "2" of a house file."""
+    try:
+        return float(str(value))
+    except ValueError:
+        return repr(value)
 
 
 def _value(house: House, device: str, name: str, value: object) -> object:

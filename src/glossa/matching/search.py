@@ -25,7 +25,7 @@ from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 FLOOR = 0.3
 """Alignments with a lower score are not given."""
 
-BEHIND = 2.2
+BEHIND = 1.6
 """Alignments that cost more than this, in content words, above the cheapest one are not given."""
 
 MOST_ALIGNMENTS = 48
@@ -73,20 +73,29 @@ class Search:
         language = grammar.lexicon.language
         self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
         self._hits = self._word_options()
+        self._gains = {position: options.gain for position, options in self._hits.items()}
+        self._total_garbage = self.total * COSTS.garbage
+        small = (Role.SMALL, Role.BROKEN, Role.ASIDE)
+        self._most_small = sum(w for w, r in zip(utterance.weights, utterance.roles, strict=True) if r in small)
+        spans = [((1 << s.end) - (1 << s.start)) for at in utterance.spans for s in at if s.entry.kind == "value"]
+        spans += [(1 << q.end) - (1 << q.start) for q in utterance.quantities] + [e.tokens for e in utterance.expressions]
+        heaviest = max((utterance.weight(t) for t in dict.fromkeys(spans)), default=0.0)
+        anything = bool(grammar.anything) and self.total
+        self._most_slot = max(heaviest, anything) + COSTS.missing_slot
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
 
     def alignments(self) -> list[Alignment]:
         """Every alignment worth looking at, cheapest first; among equals the one that fits more, then the order of the house file."""
-        bounds = []
-        for number in self._touched():
-            pattern = self.grammar.patterns[number]
-            bounds.append((self._bound(pattern), number, pattern))
-        bounds.sort(key=lambda b: b[:2])
+        patterns = self.grammar.patterns
+        bounds = sorted((self._loose_bound(patterns[number]), number) for number in self._touched())
         best = math.inf
         kept: list[Alignment] = []
-        for bound, _, pattern in bounds:
-            if bound > best + BEHIND:
+        for loose, number in bounds:
+            if loose > best + BEHIND:
                 break
+            pattern = patterns[number]
+            if self._bound(pattern) > best + BEHIND:
+                continue
             for alignment in self._lay(pattern, best + BEHIND):
                 if alignment.score >= FLOOR:
                     kept.append(alignment)
@@ -171,7 +180,8 @@ class Search:
         """What the device expressions stand for among some devices, best first.
 
         Of the readings of the same words, those in the right room go before others, a name before a group, a group before a noun; beside the
-        first one only those are kept that take other words by their sound. What lies inside another expression as cheap is not given.
+        first one only those are kept that take other words by their sound. What lies inside another expression as cheap and means
+        something else is not given.
         """
         spans: dict[int, list[tuple[int, Candidate]]] = {}
         for expression in self.utterance.expressions:
@@ -181,7 +191,7 @@ class Search:
                 made = Candidate(expression.start, expression.end, expression.tokens, devices, cost, used=expression.used)
                 spans.setdefault(expression.tokens, []).append((expression.things.rank, made))
         kept = [c for readings in spans.values() for c in _first_ones(readings)]
-        kept = [c for c in kept if not any(_inside(c, o) and o.cost <= c.cost + COSTS.outside for o in kept)]
+        kept = [c for c in kept if not any(_within(c, o) and o.cost <= c.cost + COSTS.outside for o in kept)]
         kept.sort(key=lambda c: (c.cost - self.utterance.weight(c.tokens), c.start, c.value.devices))  # type: ignore[union-attr]
         return [*self._spoken_of(among), *kept[:MOST_DEVICES]]
 
@@ -280,28 +290,37 @@ class Search:
 
     # --- laying a phrase over the utterance -------------------------------------------------------------------------
 
+    def _loose_bound(self, pattern: Pattern) -> float:
+        """A cost that no way to lay the pattern can be under, without a look at what its slots can take."""
+        cost = self._rest(pattern)
+        gains = self._gains
+        for position, missing in pattern.words:
+            gain = gains.get(position, -9.0) + missing
+            if gain > 0:
+                cost -= gain
+        return cost - pattern.slots * self._most_slot
+
     def _bound(self, pattern: Pattern) -> float:
         """A cost that no way to lay the pattern can be under."""
         cost = self._rest(pattern)
         for number in pattern.main:
             place = pattern.places[number]
-            options = self.options(pattern, place)
-            cost -= max(0.0, options.gain + place.missing)
+            gain = self.options(pattern, place).gain + place.missing
+            if gain > 0:
+                cost -= gain
         return cost
 
     def _rest(self, pattern: Pattern) -> float:
         """What it costs at least when no place of weight takes anything."""
-        utterance = self.utterance
-        total = self.total * COSTS.garbage if pattern.garbage else self.total
+        cost = self._total_garbage if pattern.garbage else self.total
         if not pattern.measures.isdisjoint(self._said):
-            named = (w for word, w in zip(utterance.words, utterance.weights, strict=True) if word in pattern.measures)
-            total -= sum(max(0.0, w - WEIGHT[Role.SMALL]) for w in named)
-        small = sum(p.missing + max(0.0, self.options(pattern, p).gain) for p in pattern.places if p.small)
+            named = (w for word, w in zip(self.utterance.words, self.utterance.weights, strict=True) if word in pattern.measures)
+            cost -= sum(max(0.0, w - WEIGHT[Role.SMALL]) for w in named)
         if self._with_others:  # the "turn" that "kill" was said for
-            small += sum(p.missing for p in pattern.places if not self._with_others.isdisjoint(p.words))
-        if self._about_own(pattern):
-            small += sum(p.missing for p in pattern.places if p.own)
-        return total + pattern.missing + pattern.prior - small
+            cost -= sum(p.missing for p in pattern.places if not self._with_others.isdisjoint(p.words))
+        if self.about and self._about_own(pattern):
+            cost -= sum(p.missing for p in pattern.places if p.own)
+        return cost + pattern.fixed - self._most_small
 
     def _about_own(self, pattern: Pattern) -> bool:
         """Whether the intent's own device is what was spoken of before."""
@@ -317,7 +336,7 @@ class Search:
         for at in range(len(order) - 1, -1, -1):
             gain = max((o.gain for o in lists[at]), default=0.0) + places[order[at]].missing
             ahead[at] = ahead[at + 1] + max(0.0, gain if lists[at] else 0.0)
-        base = self._rest(pattern)
+        base = self._rest(pattern)  # small places are paid for here, and never more than they can save
         chosen: list[Option | None] = [None] * len(places)
         kept: list[Alignment] = []
         about_own = self._about_own(pattern)
@@ -331,6 +350,7 @@ class Search:
                 alignment = align(
                     self.utterance, pattern, self._with_small(pattern, chosen, tokens), relative=self._relative,
                     absolute=self._absolute, order=self._order, about_own=about_own, claimed=claimed,
+                    changes=self.grammar.lexicon.language.changes,
                 )  # fmt: skip
                 if alignment.cost <= most:
                     kept.append(alignment)
@@ -447,6 +467,6 @@ def _guesses(candidate: Candidate) -> set[tuple[int, str]]:
     return {(e.start, e.word.removesuffix("s")) for e in candidate.used if e.how & How.SOUND}
 
 
-def _inside(one: Candidate, other: Candidate) -> bool:
-    """Whether one candidate's tokens are some, not all, of the other's."""
-    return one.tokens != other.tokens and one.tokens & other.tokens == one.tokens
+def _within(one: Candidate, other: Candidate) -> bool:
+    """Whether one candidate's tokens are some, not all, of the other's, and mean something else."""
+    return one.tokens != other.tokens and one.tokens & other.tokens == one.tokens and one.value != other.value

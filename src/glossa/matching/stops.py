@@ -8,7 +8,6 @@ from enum import IntEnum
 from msgspec import Struct
 
 from glossa.hearing.devices import Devices
-from glossa.hearing.numbers import HOMOPHONE
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Kind, Where
@@ -132,10 +131,11 @@ def _preposition(utterance: Utterance, alignment: Alignment, grammar: Grammar) -
 
 
 def _homophone(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """A number that usually is another word: "to" for two."""
+    """A number that usually is an article or a preposition: "to" for two."""
+    small = grammar.lexicon.language.small
     for option in alignment.chosen:
         candidate = option.candidate if option is not None else None
-        if candidate is not None and candidate.note == "sounds like" and candidate.cost >= HOMOPHONE:
+        if candidate is not None and candidate.note == "sounds like" and utterance.words[candidate.start] in small:
             return " ".join(utterance.words[candidate.start : candidate.end])
     return ""
 
@@ -151,12 +151,24 @@ def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Gram
     return ""
 
 
+def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A value that was begun and not said, where a default would stand in for it: "dim the lamp by ..."."""
+    if Role.BROKEN not in utterance.roles:
+        return ""
+    at = utterance.roles.index(Role.BROKEN)
+    places = zip(alignment.pattern.places, alignment.chosen, strict=True)
+    heard = any(o is not None and not p.small and o.tokens >> at & 1 for p, o in places)
+    asked = any(p.slot in alignment.pattern.intent.ask and o is None for p, o in zip(alignment.pattern.places, alignment.chosen, strict=True))
+    return "" if heard or asked else utterance.words[at]
+
+
 STOPS = (
     Stop("negation", Severity.REJECT, _negation, "a negation that nothing explains"),
     Stop("opposite", Severity.REJECT, _opposite, "one member of a pair of opposites for the other, or both"),
     Stop("sign", Severity.REJECT, _sign, "a minus that has no place"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
-    Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),
+    Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
+    Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is an article or a preposition"),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )

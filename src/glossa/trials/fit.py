@@ -20,6 +20,10 @@ from glossa.trials.table import Row
 PRIOR_ROWS = 1.0
 """How much the prior counts: the inverse variance of a weight around what it is thought to be."""
 
+PLAIN = 0.15
+"""A row that costs less than this, in words, and means something else than it should is another command word for word: it was misheard beyond
+help, or the table is wrong, and it teaches nothing."""
+
 DIGITS = 3
 """Decimals of a fitted weight."""
 
@@ -53,7 +57,10 @@ def example(matcher: Matcher, row: Row, weight: float = 1.0) -> Example | None:
         return None
     if wanted and (best.refused or not (row.intent or row.slots)):
         return None
-    return Example(matcher.house.name, understood.amounts(), wanted and is_meant(matcher.house, row, best), weight)
+    meant = wanted and is_meant(matcher.house, row, best)
+    if wanted and not meant and best.reading.cost < PLAIN:
+        return None
+    return Example(matcher.house.name, understood.amounts(), meant, weight)
 
 
 def best_language(matcher: Matcher, row: Row) -> Understood | None:
