@@ -21,7 +21,7 @@ from glossa.trials.run import same_value
 
 ROOT = Path(__file__).resolve().parent.parent
 HOUSES = ROOT / "tests" / "houses"
-TALK = sorted((ROOT / "tests" / "talk").glob("*.txt")) + [find_house("marigold").parent / "talk.txt"]
+TALK = [*sorted((ROOT / "tests" / "talk").glob("*.txt")), find_house("marigold").parent / "talk.txt"]
 ASIDE = 3
 """Every third row of a table is kept aside."""
 
@@ -113,9 +113,7 @@ def meant(house: glossa.House, result: glossa.Result) -> bool:
     return all(same_value(house, k, event.slots.get(k), v) for k, v in row.slots.items())
 
 
-def run(
-    house: glossa.House, rows: Sequence[glossa.Row], show: str = "", weights: Mapping[str, float] | None = None
-) -> Counts:
+def run(house: glossa.House, rows: Sequence[glossa.Row], show: str = "", weights: Mapping[str, float] | None = None) -> Counts:
     """Run rows and count; with ``show``, a heading, print those that are not kept aside and came out otherwise."""
     counts = Counts()
     for result in glossa.run_table(house, rows, glossa.Matcher(house, weights=weights)):
@@ -123,7 +121,9 @@ def run(
         if show and not result.right and not aside(result.row):
             event = result.event
             got = f"{event.outcome} {event.intent} {dict(event.slots)} {event.reason}/{event.detail}" if event else ""
-            print(f"  {show}:{result.row.line} [{result.row.note}] {result.row.utterance!r}: {'; '.join(result.wrong)[:150]} | {got[:170]}")
+            print(
+                f"  {show}:{result.row.line} [{result.row.note}] {result.row.utterance!r}: {'; '.join(result.wrong)[:150]} | {got[:170]}"
+            )
     return counts
 
 

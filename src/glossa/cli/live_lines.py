@@ -46,12 +46,12 @@ def _why(found: dict[str, Any]) -> str:
         return "no phrase comes near"
     parts = []
     for piece in best["alignment"]:
-        if piece["role"] == "skipped":
+        if piece["role"] == "left over":
             parts.append(f"({piece['heard']})")
         else:
             cost = f" {piece['cost']:.2f}" if piece["cost"] else ""
             parts.append(f"{piece['heard'] or '—'} = {piece['taken'] or '—'}{cost}")
-    return f"{', '.join(parts)}; score {found['score']:.2f}, lead {found['margin']:.2f}"
+    return f"{', '.join(parts)}; confidence {found['confidence']:.2f}, lead {found['lead']:.2f}"
 
 
 def _rest(kind: str, data: dict[str, Any]) -> Text:

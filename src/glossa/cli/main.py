@@ -20,7 +20,7 @@ COMMANDS = {
     "talk": "Type lines to the house and watch it answer.",
     "test": "Run test tables; exit code 1 if any row fails.",
     "stress": "See how the tables hold up when the recogniser mishears.",
-    "tune": "Find the thresholds from your own rows, with proof.",
+    "tune": "Find the limits from your own rows, with proof.",
     "teach": "Say a command a few times; learn how it is written.",
     "learn": "Turn the misses in a log into rows and words.",
     "wake": "Rate wake words before anyone gets used to them.",

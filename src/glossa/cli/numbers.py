@@ -24,9 +24,9 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
       glossa numbers "fifty no sixty percent"
     """
     from glossa.cli.say import lines
-    from glossa.language import load_language
     from glossa.hearing.numbers import NumberReader
     from glossa.hearing.tokens import MOST_TOKENS, tokenize
+    from glossa.language import load_language
 
     reader = NumberReader(load_language(language))
     if not reader.known:

@@ -12,7 +12,9 @@ from glossa.conversation import Event
 from glossa.house.model import House
 from glossa.links.simulated import Change
 from glossa.matching import Match, Reading
+from glossa.matching.evidence import TERMS
 from glossa.matching.result import HIDDEN, SlotValue
+from glossa.matching.stops import STOPS
 from glossa.trials.run import shown
 
 COLOURS = {
@@ -20,21 +22,13 @@ COLOURS = {
     "wake": "cyan", "sleep": "cyan", "cancel": "magenta", "asleep": "bright_black",
 }  # fmt: skip
 
+LEAST_SHOWN = 0.005
+"""A term that adds less than this to the log-odds is not shown."""
+
 WHY = {
-    "score": "the score",
-    "margin": "the lead over the next reading",
-    "negation": "a negation that no phrase holds",
-    "opposite": "a word that means the opposite",
-    "mentioned": "other words make it a mention, not an order",
-    "question": "it is a question",
-    "another place": "this house has no such room",
-    "later": "it is for later, and the house acts now",
-    "incomplete": "too much of the phrase was not said",
-    "another word": "another word stands where the phrase has its own",
-    "another device": "another device was named too",
-    "another value": "another value was said too",
-    "another room": "another room was named too",
-    "unexplained number": "a number has no place",
+    "confidence": "the confidence",
+    "lead": "the lead over the next meaning, in words",
+    **{stop.name: stop.text for stop in STOPS},
     "wrong room": "the device is not in that room",
     "mode": "another mode is needed",
     "range": "out of range",
@@ -99,7 +93,7 @@ def event_lines(event: Event, house: House, changes: list[Change] | None = None)
         if slots:
             text.append(f"  {slots}")
     if event.match is not None and event.match.readings:
-        text.append(f"  score {event.score:.2f}, lead {event.margin:.2f}", style="bright_black")
+        text.append(f"  confidence {event.confidence:.2f}, lead {event.lead:.2f}", style="bright_black")
     text.append("\n")
     reason = reason_line(event)
     if reason:
@@ -128,14 +122,31 @@ def why_table(match: Match, reading: Reading) -> Table:
     table.add_column("why", max_width=30)
     for piece in reading.pieces:
         heard = HIDDEN if piece.role == "$pin" else piece.heard
-        style = "bright_black" if piece.role == "skipped" and piece.cost < 0.1 else "yellow" if piece.cost >= 0.5 else ""
+        style = "bright_black" if piece.role == "left over" and piece.cost < 0.1 else "yellow" if piece.cost >= 0.5 else ""
         cost = f"{piece.cost:.2f}" if piece.cost else "0"
-        table.add_row(heard or "—", piece.taken or "—", piece.role, cost, piece.why, style=style)
+        role = f"{piece.role}, {piece.where}" if piece.where else piece.role
+        table.add_row(heard or "—", piece.taken or "—", role, cost, piece.why, style=style)
+    return table
+
+
+def evidence_table(reading: Reading) -> Table:
+    """The terms that counted, those that count most first: how much there was of each, its weight, and the sum so far."""
+    table = Table(box=None, padding=(0, 2), show_edge=False, header_style="bright_black", pad_edge=False)
+    table.add_column("evidence", style="cyan")
+    for name in ("amount", "weight", "log-odds"):
+        table.add_column(name, justify="right")
+    table.add_column("what it counts", style="bright_black")
+    texts = {term.name: term.text for term in TERMS}
+    for row in reading.evidence:
+        if abs(row.log_odds) >= LEAST_SHOWN:
+            table.add_row(row.term, f"{row.amount:.3g}", f"{row.weight:+.2f}", f"{row.log_odds:+.2f}", texts[row.term])
+    total = sum(row.log_odds for row in reading.evidence)
+    table.add_row("sum", "", "", f"{total:+.2f}", f"confidence 1 / (1 + e^{-total:.2f}) = {reading.confidence:.2f}", style="bold")
     return table
 
 
 def explanation(event: Event, out: Console) -> None:
-    """The whole of ``say --why``: alignment, sum, decision, and the next best readings."""
+    """The whole of ``say --why``: alignment, evidence, decision, and the next best readings."""
     match = event.match
     if match is None or match.best is None:
         out.print(f"  [bright_black]no phrase comes near: {WHY.get(event.reason, event.reason)}[/]")
@@ -151,14 +162,17 @@ def explanation(event: Event, out: Console) -> None:
         f"  [bright_black]score[/]   1 - {best.cost:.2f} / {best.weight:.2f} = [bold]{best.score:.2f}[/]"
         f"   [bright_black]cost over the weight of what was said and expected[/]"
     )
-    limits = match.thresholds
+    out.print()
+    out.print(Padding(evidence_table(best), (0, 0, 0, 2)))
+    out.print()
+    limits = match.limits
     if limits:
         out.print(
-            f"  [bright_black]limits[/]  accept from {limits['accept']:.2f}, confirm from {limits['confirm']:.2f}, lead of {limits['margin']:.2f}"
-            f"   [bright_black]lead is[/] {match.margin:.2f}"
+            f"  [bright_black]limits[/]  accept from {limits['accept']:.2f}, confirm from {limits['confirm']:.2f}, lead of {limits['lead']:.2f} words"
+            f"   [bright_black]lead is[/] {match.lead:.2f}"
         )
-    for name in best.guards:
-        out.print(f"  [red]guard[/]   {name}: {WHY.get(name, name)}")
+    for name in best.stops:
+        out.print(f"  [red]stop[/]    {name}: {WHY.get(name, name)}")
     if event.reason:
         out.print(
             f"  [bright_black]so[/]      [bold {COLOURS[str(event.outcome)]}]{event.outcome}[/]: {_plain(reason_line(event))}"
@@ -168,9 +182,7 @@ def explanation(event: Event, out: Console) -> None:
         for reading in match.readings[1:4]:
             line = f"{reading.intent}  {slots_line({k: v for k, v in reading.slots.items() if k != 'pin'})}"
             missing = f"  without {', '.join('$' + m for m in reading.missing)}" if reading.missing else ""
-            out.print(
-                f"    {reading.score:.2f}  {match.score - reading.score:.2f} behind  {_plain(line[:64])}[bright_black]{missing}[/]"
-            )
+            out.print(f"    {reading.cost - best.cost:.2f} words behind  {_plain(line[:64])}[bright_black]{missing}[/]")
 
 
 def _plain(text: str) -> str:

@@ -288,7 +288,7 @@ def _print(results: Sequence[Result], taken: float, only_failed: bool) -> None:
             why = reason_line(event)
             out.print(
                 Text(
-                    f"    {got}, score {event.score:.2f}, lead {event.margin:.2f}" + (f"; {why}" if why else ""),
+                    f"    {got}, confidence {event.confidence:.2f}, lead {event.lead:.2f}" + (f"; {why}" if why else ""),
                     style="bright_black",
                 )
             )

@@ -7,20 +7,21 @@ from pathlib import Path
 
 import click
 import msgspec
+from msgspec.structs import replace
 
 from glossa.cli.main import house_argument, picture_option
 from glossa.files import find_house, load_house, read_text, write_house
+from glossa.house.model import Prices
+from glossa.house.problems import nearest
 
 
 @click.command()
 @house_argument()
 @click.argument("tables", nargs=-1, type=click.Path(path_type=Path), metavar="[TABLE]...")
 @click.option("--talk", type=click.Path(path_type=Path), help="Lines of household talk, each to be left alone.")
-@click.option("--wrong", default=10.0, show_default=True, help="Price of a wrong action.")
-@click.option("--false", "false_", default=5.0, show_default=True, help="Price of an action on talk.")
-@click.option("--miss", default=1.0, show_default=True, help="Price of a request that has to be repeated.")
-@click.option("--ask", default=0.3, show_default=True, help="Price of a question.")
-@click.option("--thresholds-only", is_flag=True, help="Leave the engine's own settings as they are; much faster.")
+@click.option(
+    "--price", "priced", multiple=True, metavar="NAME=VALUE", help="A price, instead of the house's: wrong, talk, missed or ask."
+)
 @click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core. The result is the same.")
 @click.option("--write", is_flag=True, help="Change the house file; comments are kept, a backup is laid beside it.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
@@ -29,33 +30,28 @@ def tune(
     house: str,
     tables: tuple[Path, ...],
     talk: Path | None,
-    wrong: float,
-    false_: float,
-    miss: float,
-    ask: float,
-    thresholds_only: bool,
+    priced: tuple[str, ...],
     jobs: int,
     write: bool,
     as_json: bool,
     picture: str | None,
 ) -> None:
-    """Find the thresholds at which mistakes cost least, from your own rows, judged on rows that were held out.
+    """Find the limits at which mistakes cost least, from your own rows, judged on rows that were held out.
 
-    The prices are yours. The house file is only changed with --write.
+    The prices are those of the house, under [prices]. With 150 rows or more the weights of the evidence are fitted to your rows too.
+    The house file is only changed with --write.
 
     \b
     Examples:
       glossa tune marigold --talk talk.txt --picture tune.png
-      glossa tune my-home tests/all.csv --wrong 20 --write
+      glossa tune my-home tests/all.csv --price wrong=20 --write
     """
     from glossa.cli.show import console
     from glossa.cli.test import load_tables
-    from glossa.trials.tune import Prices
     from glossa.trials.tune import tune as run
 
     home = load_house(house)
-    if min(wrong, false_, miss, ask) < 0:
-        raise click.UsageError("A price is 0 or more.")
+    prices = _prices(home.prices, priced)
     rows = load_tables(house, home, tables)
     beside = find_house(house).parent / talk if talk else None
     path = talk if talk is None or talk.exists() or beside is None or not beside.exists() else beside
@@ -63,14 +59,13 @@ def tune(
     from rich.progress import Progress
 
     with Progress(console=console(error=True), transient=True, disable=as_json) as bar:
-        task = bar.add_task("runs of the table", total=None)
+        task = bar.add_task("folds", total=None)
         try:
             found = run(
                 home,
                 rows,
                 lines,
-                Prices(wrong, false_, miss, ask),
-                engine=not thresholds_only,
+                prices,
                 jobs=jobs,
                 progress=lambda done, total: bar.update(task, completed=done, total=total),
             )
@@ -81,7 +76,7 @@ def tune(
 
         draw_tuned(found, picture, home.matching.accept)
         click.echo(f"wrote {picture}", err=True)
-    changed = {k: v for k in home.matching.__struct_fields__ if (v := getattr(found.settings, k)) != getattr(home.matching, k)}
+    changed = {k: v for k in ("accept", "confirm", "lead") if (v := getattr(found.settings, k)) != getattr(home.matching, k)}
     if as_json:
         click.echo(json.dumps(msgspec.to_builtins(found) | {"changed": changed}, ensure_ascii=False))
     else:
@@ -89,12 +84,29 @@ def tune(
     if write:
         from glossa.trials.edit import with_settings
 
-        if not changed and not found.intents:
+        if not changed and not found.intents and not found.evidence:
             click.echo("nothing to write: today's settings are the best", err=True)
             return
         file = find_house(house)
-        backup = write_house(file, with_settings(read_text(file), changed, found.intents))
+        backup = write_house(file, with_settings(read_text(file), changed, found.intents, found.evidence))
         click.echo(f"wrote {file}; what it was is in {backup}", err=True)
+
+
+def _prices(own: Prices, given: tuple[str, ...]) -> Prices:
+    """The house's prices with those that were given instead."""
+    names = Prices.__struct_fields__
+    found = {}
+    for pair in given:
+        name, _, value = pair.partition("=")
+        try:
+            found[name] = float(value)
+        except ValueError:
+            raise click.UsageError(f"'{pair}' is no price; write it as in --price wrong=20") from None
+        if name not in names:
+            raise click.UsageError(f"there is no price '{name}' ({nearest(name, names)})")
+        if not 0 <= found[name] < float("inf"):
+            raise click.UsageError("a price is 0 or more")
+    return replace(own, **found)
 
 
 def _print(found: object, changed: dict[str, float]) -> None:
@@ -106,11 +118,11 @@ def _print(found: object, changed: dict[str, float]) -> None:
     assert isinstance(found, Tuned)
     out = console()
     table = Table(box=None, padding=(0, 2), header_style="bright_black")
-    for name in ("on held-out rows", "price a row", "95 % interval", "wrong", "false", "missed", "asked", "rows"):
+    for name in ("on held-out rows", "price a row", "95 % interval", "wrong", "on talk", "missed", "asked", "rows"):
         table.add_column(name, justify="left" if name == "on held-out rows" else "right")
     for name, judged in (("today", found.before), ("tuned", found.after)):
         interval = f"{judged.low:.4f} to {judged.high:.4f}"
-        counts = (judged.wrong, judged.false, judged.missed, judged.asked, judged.rows)
+        counts = (judged.wrong, judged.talk, judged.missed, judged.asked, judged.rows)
         table.add_row(name, f"{judged.price:.4f}", interval, *(str(c) for c in counts))
     out.print(table)
     verdict = (
@@ -123,6 +135,8 @@ def _print(found: object, changed: dict[str, float]) -> None:
         out.print("  would change  " + "  ".join(f"[bold]{k}[/] = {v:g}" for k, v in changed.items()))
     else:
         out.print("  today's settings are the best that was found")
+    if found.evidence:
+        out.print("  and the weights of the evidence, fitted to these rows")
     for intent, accept in found.intents.items():
         out.print(f"  [bold]{intent}[/] wants an accept of its own: {accept:g}")
     for warning in found.warnings:

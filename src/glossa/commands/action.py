@@ -7,12 +7,12 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 
 from glossa.commands.wire import Command, Fill, Refused, fill
-from glossa.language.colours import spoken_colours
-from glossa.language import Language, load_language
 from glossa.house.check import CHANGE
 from glossa.house.model import Device, House, Intent, Property, Wire
 from glossa.house.values import Value, Values, texts_for, tidy
 from glossa.house.wires import PLACEHOLDER, placeholders
+from glossa.language import Language, load_language
+from glossa.language.colours import spoken_colours
 from glossa.matching.meaning import literal, slot_or, targets
 from glossa.matching.result import SlotValue
 

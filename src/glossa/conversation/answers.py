@@ -146,9 +146,7 @@ def _told_apart(search: Search, candidates: tuple[str, ...]) -> Answer | None:
     """ "the small one": the candidates whose names hold every word of the answer."""
     utterance, lexicon = search.utterance, search.grammar.lexicon
     ones = lexicon.language.grammar.one
-    places = [
-        i for i, r in enumerate(utterance.roles) if r not in (Role.FILLER, Role.SMALL) and utterance.words[i] not in ones
-    ]
+    places = [i for i, r in enumerate(utterance.roles) if r not in (Role.FILLER, Role.SMALL) and utterance.words[i] not in ones]
     ids = []
     for device in candidates:
         held = {w for ways in lexicon.house.devices[device].names.values() for way in ways for w in way}

@@ -16,9 +16,9 @@ from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
 from glossa.conversation.passcode import Keeper, expected
 from glossa.conversation.wake import WakeWords
-from glossa.language import load_language
 from glossa.house.model import House, Intent
 from glossa.house.values import Value, texts_for
+from glossa.language import load_language
 from glossa.matching import Match, Matcher, Outcome, Reading
 from glossa.matching.result import HIDDEN, SlotValue, hide_passcode
 

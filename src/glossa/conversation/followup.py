@@ -9,8 +9,8 @@ from msgspec.structs import replace
 
 from glossa.hearing.devices import Devices
 from glossa.house.model import Intent
-from glossa.matching import Matcher
 from glossa.language import PhraseSet
+from glossa.matching import Matcher
 from glossa.matching.result import SlotValue
 from glossa.matching.search import Search
 

@@ -6,10 +6,10 @@ from functools import lru_cache
 
 from msgspec import Struct
 
-from glossa.language import load_language
-from glossa.language.phones import distance, letters, phones
 from glossa.hearing.tokens import Token, tokenize
 from glossa.house.model import House
+from glossa.language import load_language
+from glossa.language.phones import distance, letters, phones
 
 Words = tuple[str, ...]
 SLIP = 1.6

@@ -35,6 +35,7 @@ class Costs(Struct, frozen=True):
         misfit: "by" before what a value becomes, "to" before an amount of change.
         unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
         garbage: share of a token beside a phrase with $GARBAGE.
+        article: what a number costs more that usually is an article or a preposition.
         free: weight of free words, however many.
         assumed: a device that was not said but spoken of before.
     """
@@ -50,7 +51,7 @@ class Costs(Struct, frozen=True):
     sound: float = 0.1
     sound_slope: float = 1.3
     farthest: float = 0.34
-    taken_farthest: float = 0.27
+    taken_farthest: float = 0.32
     taken: float = 0.2
     said_again: float = 0.3
     part: float = 0.05
@@ -73,6 +74,7 @@ class Costs(Struct, frozen=True):
     least: float = 0.5
     garbage: float = 0.1
     free: float = 0.3
+    article: float = 0.25
     assumed: float = 0.1
 
 

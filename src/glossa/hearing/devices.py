@@ -130,7 +130,11 @@ def _every(values: Sequence[Any]) -> Things | None:
 def _placed(entry: Entry, room: int, *, many: bool) -> Things | None:
     """A thing in a room."""
     inside = entry.devices & room
-    if not inside and entry.kind in ("group", "nouns", "noun", "part") and (entry.kind == "group" or entry.devices.bit_count() > 1):
+    if (
+        not inside
+        and entry.kind in ("group", "nouns", "noun", "part")
+        and (entry.kind == "group" or entry.devices.bit_count() > 1)
+    ):
         return None
     if not inside and entry.kind == "rest":
         return None

@@ -101,6 +101,9 @@ class Lexicon:
                         self._words.update(position.words)
                         for word in position.words:
                             self._strict.pop(word, None)
+        for said, others in self.several.items():
+            if all(w in self._words for w in said):
+                self._words.update(w for other in others for w in other)
         self.ignored = PhraseSet.of(self._texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(

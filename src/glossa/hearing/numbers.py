@@ -13,7 +13,7 @@ from functools import lru_cache
 from typing import Any
 
 from msgspec import Struct
-from msgspec.structs import replace
+from msgspec.structs import replace as _replace
 
 from glossa.hearing.chart import Cells, Edge, Grammar, Rule
 from glossa.hearing.tokens import Token
@@ -82,6 +82,11 @@ class Num(Struct, frozen=True):
     note: str = ""
 
 
+def _changed(number: Num, **fields: Any) -> Num:
+    changed: Num = _replace(number, **fields)
+    return changed
+
+
 # --- what rules do --------------------------------------------------------------------------------------------------
 
 
@@ -123,7 +128,9 @@ def _more(values: Sequence[Any]) -> Num | None:
 def _strung(values: Sequence[Any]) -> Num | None:
     """ "one twenty" is 120, "one oh five" 105, "seventeen ninety" 1790."""
     high, low = values[0], values[-1]
-    return Num(high.value * 100 + low.value, note="strung together") if high.value and (low.value >= 10 or len(values) > 2) else None
+    return (
+        Num(high.value * 100 + low.value, note="strung together") if high.value and (low.value >= 10 or len(values) > 2) else None
+    )
 
 
 def _digits(values: Sequence[Any]) -> str | None:
@@ -174,23 +181,23 @@ def _times(values: Sequence[Any]) -> Num | None:
 
 def _negative(values: Sequence[Any]) -> Num | None:
     inner = values[-1]
-    return replace(inner, value=-abs(inner.value)) if inner.value else None
+    return _changed(inner, value=-abs(inner.value)) if inner.value else None
 
 
 def _below_zero(values: Sequence[Any]) -> Num | None:
     if values[0].value <= 0 or values[0].share:
         return None
     unit = values[1] if len(values) > 2 else ""
-    return replace(values[0], value=-values[0].value, unit=unit, note="below zero")
+    return _changed(values[0], value=-values[0].value, unit=unit, note="below zero")
 
 
 def _about(values: Sequence[Any]) -> Num | None:
-    return replace(values[-1], note=values[-1].note or "about")
+    return _changed(values[-1], note=values[-1].note or "about")
 
 
 def _with_unit(values: Sequence[Any]) -> Num | None:
     number, unit = values[0], values[-1]
-    return replace(number, unit=unit, share=False) if not number.unit else None
+    return _changed(number, unit=unit, share=False) if not number.unit else None
 
 
 def _time(values: Sequence[Any]) -> Num | None:
@@ -207,13 +214,13 @@ def _lone_time(values: Sequence[Any]) -> Num:
 def _and_part(values: Sequence[Any]) -> Num:
     """ "a minute and a half"."""
     first, part = values[0], values[-1]
-    return replace(first, value=first.value + part.value * first.size)
+    return _changed(first, value=first.value + part.value * first.size)
 
 
 def _longer(values: Sequence[Any]) -> Num | None:
     """ "one hour twenty minutes"."""
     first, more = values[0], values[-1]
-    return replace(more, value=first.value + more.value) if more.size < first.size and more.value < first.size else None
+    return _changed(more, value=first.value + more.value) if more.size < first.size and more.value < first.size else None
 
 
 def _bare_rest(values: Sequence[Any]) -> Num | None:
@@ -221,7 +228,7 @@ def _bare_rest(values: Sequence[Any]) -> Num | None:
     first, more = values[0], values[-1]
     if first.size <= 1 or more.share or more.unit or not 0 <= more.value < 60 or not float(more.value).is_integer():
         return None
-    return replace(first, value=first.value + more.value * first.size / 60)
+    return _changed(first, value=first.value + more.value * first.size / 60)
 
 
 def _corrected(values: Sequence[Any]) -> Num:
@@ -229,8 +236,8 @@ def _corrected(values: Sequence[Any]) -> Num:
     first, last = values[0], values[-1]
     if not last.unit and first.unit:
         factor = first.size if first.unit == "seconds" else 1
-        last = replace(last, value=last.value * factor, unit=first.unit, share=False)
-    return replace(last, note="corrected")
+        last = _changed(last, value=last.value * factor, unit=first.unit, share=False)
+    return _changed(last, note="corrected")
 
 
 def _unit_part(values: Sequence[Any]) -> Num:
@@ -336,6 +343,11 @@ RULES = (
     Rule("duration", ("time", "whole"), _bare_rest),
     Rule("duration", ("time",), _same),
     Rule("quantity", ("rough", "unit"), _with_unit),
+    Rule(
+        "quantity",
+        ("rough", "unit", "and", "fraction"),
+        lambda v: _with_unit((_mixed((v[0], v[3])), v[1])) if _mixed((v[0], v[3])) else None,
+    ),
     Rule("quantity", ("fraction", "of", "unit"), _unit_part),
     Rule("quantity", ("fraction", "of", "of", "unit"), _unit_part),
     Rule("quantity", ("duration",), _same),

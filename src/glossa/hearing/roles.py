@@ -30,7 +30,7 @@ class Role(IntEnum):
     REPEAT = 11
     """The first of two same runs of words: a false start."""
     BROKEN = 12
-    """A preposition at the end, with nothing behind it: the "to" of "dim the lamp to"."""
+    """A preposition or an article at the end, with nothing behind it: the "to" of "dim the lamp to"."""
     EXCEPTION = 13
     """A word that takes something out again: "except"."""
 

@@ -104,7 +104,8 @@ class Hearing:
         self._movable, self._directions = frozenset(grammar.after_number_only), frozenset(grammar.directions)
         self._absolute = frozenset(grammar.absolute)
         prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
-        self._wanting = (prepositions & language.small) - frozenset(grammar.after_number_only)
+        articles = frozenset(grammar.articles) - language.phrases("grammar", "pronouns").single
+        self._wanting = ((prepositions & language.small) - frozenset(grammar.after_number_only)) | articles
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
@@ -126,8 +127,7 @@ class Hearing:
         joiners = self._devices.joiners
         passed = (Role.FILLER, Role.SMALL, Role.ASIDE)
         skips = [
-            w if r in passed and word not in joiners else math.inf
-            for r, w, word in zip(roles.roles, weights, words, strict=True)
+            w if r in passed and word not in joiners else math.inf for r, w, word in zip(roles.roles, weights, words, strict=True)
         ]
         spans = self.lexicon.spans(edges, skips)
         articles = self.lexicon.articles
@@ -140,9 +140,7 @@ class Hearing:
             roles.degree, roles.times, roles.times_at, _pauses(text, tokens),
         )  # fmt: skip
 
-    def _with_measures(
-        self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]
-    ) -> tuple[tuple[WordEdge, ...], ...]:
+    def _with_measures(self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]) -> tuple[tuple[WordEdge, ...], ...]:
         """In "double the brightness" the measure stands for the direction."""
         more = []
         for at, here in enumerate(edges):
@@ -311,14 +309,15 @@ class _Roles:
                         roles[at : at + size] = [Role.REPEAT] * size
 
     def _broken(self) -> None:
-        """A preposition at the end, with nothing behind it: "dim the lamp to ..."."""
+        """A preposition or an article at the end, with nothing behind it: "dim the lamp to ..."."""
         if self._words[0] in self._language.question:  # "what is the lamp at"
             return
         at = len(self.roles) - 1
         while at > 0 and self.roles[at] == Role.FILLER:
             at -= 1
-        if at > 0 and self._words[at] in self._hearing._wanting and self.roles[at] in (Role.SMALL, Role.ASIDE):
+        while at > 0 and self.roles[at] in (Role.SMALL, Role.ASIDE) and self._words[at] in self._hearing._wanting:
             self.roles[at] = Role.BROKEN
+            at -= 1
 
 
 def _pauses(text: str, tokens: Sequence[Token]) -> int:

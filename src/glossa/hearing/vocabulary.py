@@ -21,7 +21,10 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-MOST_NEAR = 6
+MOST_NEAR = 12
+"""Words of the house that one heard word may stand for; ``MOST_SOUNDING`` of them by sound."""
+
+MOST_SOUNDING = 5
 MOST_CACHED = 20_000
 MOST_SPAN = 3
 """Tokens that one word may have been split into."""
@@ -102,7 +105,15 @@ class Vocabulary:
             self._plurals.setdefault(plural(word, language), []).append(word)
         numbers = language.numbers
         self._counted = frozenset(
-            (*numbers.ones, *numbers.tens, *numbers.scales, *numbers.hundred, *numbers.fractions, *numbers.ordinals, *numbers.spellings)
+            (
+                *numbers.ones,
+                *numbers.tens,
+                *numbers.scales,
+                *numbers.hundred,
+                *numbers.fractions,
+                *numbers.ordinals,
+                *numbers.spellings,
+            )
         )
         self._fixed = language.negation.single | self._counted
         self._usual = language.filler.single | language.talk.single | language.small | language.light | frozenset(language.poles)
@@ -113,9 +124,7 @@ class Vocabulary:
         for rewriting in language.rewritings:
             self._add_rewriting(self._rewritten, rewriting.heard, rewriting.said, COSTS.rewritten, How.REWRITTEN)
 
-    def _add_rewriting(
-        self, held: dict[str, list[tuple[Words, Near]]], heard: Words, said: Words, cost: float, how: int
-    ) -> None:
+    def _add_rewriting(self, held: dict[str, list[tuple[Words, Near]]], heard: Words, said: Words, cost: float, how: int) -> None:
         """What one run of words may stand for: the one word of it that says something; the others go with it."""
         telling = [w for w in said if w not in self.language.light and w not in self.language.small] or [said[0]]
         if len(telling) == 1 and telling[0] in self.words and heard != said:
@@ -195,7 +204,7 @@ class Vocabulary:
 
     def _may_be_misheard(self, word: str) -> bool:
         known = word in self.words and word not in self._strict
-        return not known and word not in self._fixed and 3 <= len(word) <= 30 and not word[0].isdigit()
+        return not known and word not in self._fixed and 2 <= len(word) <= 30 and not word[0].isdigit()
 
     def bases(self, word: str) -> Words:
         """What a word may be a form of: "turned" of "turn", "dimming" of "dim"."""
@@ -217,7 +226,7 @@ class Vocabulary:
     def _sounding(self, word: str, sound: Phones, farthest: float) -> list[tuple[str, float]]:
         """Words of the house within a distance by sound, nearest first."""
         if self._table is None:
-            words = [w for w in self._order if len(w) >= 3 and not w.isdigit()]
+            words = [w for w in self._order if len(w) >= 2 and w not in self.language.small and not w.isdigit()]
             self._table = _SoundTable(words, [self.sound(w) for w in words])
         return self._table.within(word, sound, farthest)
 
@@ -291,7 +300,7 @@ class Vocabulary:
 _MEANING = How.SYNONYM | How.TOWARD | How.REWRITTEN
 
 _CLASSES = (
-    ("P", "B", "F", "V", "M", "W", "TH", "DH"), ("T", "D", "S", "Z", "SH", "ZH", "CH", "JH"), ("K", "G", "HH"), ("N", "NG"), ("L", "R", "Y"),
+    ("P", "B", "F", "V", "W", "TH", "DH"), ("T", "D", "S", "Z", "SH", "ZH", "CH", "JH"), ("K", "G", "HH"), ("M", "N", "NG"), ("L", "R", "Y"),
 )  # fmt: skip
 """Phones that are made alike; all vowels are one class, and every letter of a language without rules for its sounds is its own."""
 
@@ -323,7 +332,7 @@ class _SoundTable:
         return bag
 
     def within(self, word: str, sound: Phones, farthest: float) -> list[tuple[str, float]]:
-        """The words within a distance of :func:`glossa.language.phones.apart`, nearest first, at most ``MOST_NEAR``."""
+        """The words within a distance of :func:`glossa.language.phones.apart`, nearest first, at most ``MOST_SOUNDING``."""
         import numpy as np
 
         if not self._words:
@@ -336,7 +345,7 @@ class _SoundTable:
         by_sound, by_letter = self._sounds.distances(sound, near), self._letters.distances(letters(word), near)
         apart = 0.8 * np.minimum(by_sound, by_letter) + 0.2 * np.maximum(by_sound, by_letter)
         hits = sorted((round(float(apart[i]), 9), self._words[near[i]]) for i in (apart <= farthest + 1e-9).nonzero()[0])
-        return [(w, d) for d, w in hits[:MOST_NEAR] if d <= farthest]
+        return [(w, d) for d, w in hits[:MOST_SOUNDING] if d <= farthest]
 
 
 class _Columns:

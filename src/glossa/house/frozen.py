@@ -26,7 +26,7 @@ class Frozen(dict[K, V]):
     def _refuse(self, *_: object, **__: object) -> NoReturn:
         raise TypeError("this mapping can't be changed; make a copy with dict(...)")
 
-    __setitem__ = __delitem__ = clear = pop = popitem = setdefault = update = __ior__ = _refuse  # type: ignore[assignment]
+    __setitem__ = __delitem__ = clear = pop = popitem = setdefault = update = __ior__ = _refuse
 
     def __reduce__(self) -> tuple[Any, ...]:
         return type(self), (dict(self),)
@@ -36,9 +36,6 @@ class Frozen(dict[K, V]):
 
     def __deepcopy__(self, _: object) -> Frozen[K, V]:
         return self
-
-    def __hash__(self) -> int:  # type: ignore[override]
-        return hash(frozenset(self))
 
 
 def deep_frozen(value: Any) -> Any:

@@ -43,6 +43,7 @@ class GrammarWords(Section, frozen=True):
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
+        later: other times than now.
         head: where the noun of a name stands, ``last`` or ``first``.
         told: endings of verbs that tell of something instead of ordering it.
         plural: [pattern, replacement] pairs, the first that fits counts; ``singular`` are words that end like a plural and are none.
@@ -64,6 +65,7 @@ class GrammarWords(Section, frozen=True):
     directions: Words = []
     changing: Words = []
     places: Words = []
+    later: Words = []
     correction: Words = []
     head: Annotated[str, Meta(pattern="^(first|last)$")] = "last"
     told: Words = []

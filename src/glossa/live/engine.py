@@ -14,9 +14,9 @@ from glossa.commands.action import names
 from glossa.commands.states import States
 from glossa.conversation import Conversation, Event
 from glossa.conversation.conversation import initial_state
-from glossa.language import load_language
 from glossa.house.model import House
 from glossa.house.values import Value
+from glossa.language import load_language
 from glossa.live.echo import Echo
 from glossa.live.heard import Heard
 from glossa.live.outbox import Order, Result

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from enum import IntEnum
 
 from msgspec import Struct
@@ -13,6 +12,7 @@ from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.house.values import Value
+from glossa.language import Language
 from glossa.matching.grammar import Pattern
 
 MOST_AMOUNT = 0.5
@@ -151,7 +151,7 @@ def align(
     order: float,
     about_own: bool,
     claimed: int,
-    changes: Callable[[str], bool],
+    language: Language,
 ) -> Alignment:
     """The alignment in which the places of a phrase take what was chosen for them.
 
@@ -163,7 +163,7 @@ def align(
         order: what two places out of their order cost.
         about_own: whether the intent's own device is what was spoken of last, so that it need not be named.
         claimed: tokens that a slot of the intent has a value for, as a bit mask, so that they can't just say by how much.
-        changes: whether a word says in which direction something changes.
+        language: of the phrase.
     """
     items: list[Item] = []
     covered = main = 0
@@ -199,7 +199,7 @@ def align(
     for at, (role, cost) in enumerate(zip(utterance.roles, utterance.weights, strict=True)):
         if not covered >> at & 1:
             where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
-            if towards and role == Role.POLE and changes(utterance.words[at]):  # the direction of "raise it to twenty" is in the value
+            if role == Role.POLE and _goes_without_saying(utterance.words[at], chosen, towards, language):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
             items.append(Item(Kind.LEFT, left_cost(utterance, pattern, chosen, at, cost, claimed), at, at + 1, -1, role, where))
     if inversions:
@@ -230,6 +230,15 @@ def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
     return any(o is None and p.slot in pattern.scaled for p, o in zip(pattern.places, chosen, strict=True)) or (
         bool(pattern.scaled) and all(p.slot not in pattern.scaled for p in pattern.places)
     )
+
+
+def _goes_without_saying(word: str, chosen: tuple[Option | None, ...], towards: bool, language: Language) -> bool:
+    """Whether a word of direction says no more than the value or another word: "raise it to twenty", "slow it down"."""
+    if towards and language.changes(word):
+        return True
+    poles = language.poles[word]
+    heard = (e.word for o in chosen if o is not None for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ()))
+    return any(pole in poles for said in heard if said != word for pole in language.poles.get(said, ()))
 
 
 def _misfit(utterance: Utterance, relation: str, option: Option, relative: frozenset[str], absolute: frozenset[str]) -> bool:

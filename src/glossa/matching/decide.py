@@ -121,5 +121,3 @@ def doubtful(house: House, intent: Intent, reading: Reading) -> str:
                 if low <= other <= high and (span == float("inf") or abs(other - value) > values.doubt_share * span):
                     return f"{tidy(value)} or {tidy(other)}"
     return ""
-
-

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from functools import lru_cache
 from importlib import resources
 
@@ -36,6 +36,9 @@ LONG = 12
 
 PLAIN_NAME = 0.15
 """A name that costs less than this was named plainly."""
+
+FAR = 0.2
+"""A word that costs less than this share by its sound is misspelt rather than misheard."""
 
 WEIGHTY = 0.5
 """A token that weighs less than this says little."""
@@ -69,6 +72,8 @@ TERMS = (
     Term("talk inside", -1, -2.0, "words of telling and asking inside it"),
     Term("talk behind", -1, -1.5, "words of telling and asking behind it"),
     Term("question", -1, -3.0, "the first word asks about a state and has no place in the phrase"),
+    Term("stated", -1, -2.0, "a word such as \"is\" inside or behind: something is told of"),
+    Term("another time", -1, -2.5, "another time than now: \"tomorrow\", \"in ten minutes\""),
     Term("word before", -1, -1.0, "words of the house with no place in the phrase, before"),
     Term("word inside", -1, -2.0, "the same, inside"),
     Term("word behind", -1, -1.5, "the same, behind"),
@@ -114,11 +119,13 @@ TERMS = (
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),
     Term("guessed name", -1, -1.5, "a device whose name was only heard by sound"),
+    Term("guessed value", -1, -1.0, "a value that was only heard by sound"),
     Term("counts something", -1, -1.5, "an unknown word right behind a number without a unit: \"twenty pounds\""),
     Term("default", -1, -0.1, "slots of a default that were not said"),
     Term("spoken of", -1, -0.5, "the device was not said but spoken of before"),
     Term("wrong room", -1, -1.0, "a room was named in which the device is not"),
     Term("free words", -1, -0.2, "slots that take any words"),
+    Term("free and unheard", -1, -3.0, "words that were not heard of a phrase that takes any words"),
     Term("anything", -1, 0.0, "the phrase takes anything beside it"),
     Term("length", -1, -0.5, "tens of tokens over 12"),
 )  # fmt: skip
@@ -143,8 +150,13 @@ def confidence(amounts: Mapping[str, float], weights: Mapping[str, float]) -> fl
     >>> confidence({"start": 1}, {"start": 0.0})
     0.5
     """
-    total = sum(amount * weights.get(term, 0.0) for term, amount in amounts.items())
+    total = log_odds(amounts, weights)
     return 1.0 / (1.0 + math.exp(-max(-60.0, min(60.0, total))))
+
+
+def log_odds(amounts: Mapping[str, float], weights: Mapping[str, float]) -> float:
+    """The sum of the terms."""
+    return sum(amount * weights.get(term, 0.0) for term, amount in amounts.items())
 
 
 def counted(amounts: Mapping[str, float], weights: Mapping[str, float]) -> tuple[Counted, ...]:
@@ -192,6 +204,7 @@ class _Measured:
                 self._heard(item, item.option)
         self._whole()
         self._question()
+        self._times()
         if not alignment.pattern.garbage:
             self._left_numbers()
             self._left_names()
@@ -209,6 +222,8 @@ class _Measured:
         utterance = self._utterance
         if utterance.words[item.start] in self._alignment.pattern.measures:
             return
+        if item.role == Role.TALK and item.where != Where.BEFORE and utterance.words[item.start] in self._language.question:
+            self._add("stated", 1)
         name = _LEFT.get(item.role)
         if name is not None:
             if item.role != Role.WORD or utterance.weights[item.start] >= WEIGHTY:
@@ -230,7 +245,9 @@ class _Measured:
 
     def _unheard(self, item: Item) -> None:
         place = self._alignment.pattern.places[item.place]
-        if place.slot:
+        if place.own and item.cost == COSTS.assumed:
+            self._add("spoken of", 1)
+        elif place.slot:
             intent = self._alignment.pattern.intent
             self._add("default" if place.slot in intent.defaults else "missing", 1)
         elif place.small or not item.cost:
@@ -277,8 +294,13 @@ class _Measured:
             self._add("which", candidate.value.which)
             self._add("wrong room", candidate.value.wrong_room)
             self._add("first words", candidate.cost >= COSTS.first_words)
-            self._add("guessed name", bool(candidate.used) and all(e.how & How.SOUND for e in candidate.used))
-        elif not candidate.used:
+            guessed = bool(candidate.used) and all(e.how & How.SOUND for e in candidate.used)
+            self._add("guessed name", guessed and sum(e.cost for e in candidate.used) >= FAR)
+        elif candidate.used:
+            self._add(
+                "guessed value", all(e.how & How.SOUND for e in candidate.used) and sum(e.cost for e in candidate.used) >= FAR
+            )
+        else:
             cost = candidate.cost - (COSTS.outside if candidate.outside else 0.0)
             if cost >= COSTS.unit:
                 self._add("unit", 1)
@@ -309,11 +331,17 @@ class _Measured:
         alignment = self._alignment
         places = alignment.pattern.places
         taken = [(p, o) for p, o in zip(places, alignment.chosen, strict=True) if o is not None and not p.small]
-        unheard = [p for p, o in zip(places, alignment.chosen, strict=True) if o is None and not p.small and p.missing >= COSTS.missing_default]
+        unheard = [
+            p
+            for p, o in zip(places, alignment.chosen, strict=True)
+            if o is None and not p.small and p.missing >= COSTS.missing_default
+        ]
         plain = [o for _, o in taken if o.cost <= COSTS.form and o.weight >= WEIGHTY]
         self._add("words heard", len(plain))
         if not plain:
             self._add("all unsure", 1)
+        if any(o.candidate is not None and o.candidate.note == "words" for _, o in taken):
+            self._add("free and unheard", sum(not p.slot and p.missing >= WEIGHTY for p in unheard))
         named = self._grammar.lexicon.named
         if unheard and taken and all(p.slot == "device" or (o.edge is not None and o.edge.word in named) for p, o in taken):
             self._add("only a name", 1)
@@ -327,6 +355,20 @@ class _Measured:
         first = next((i for i, r in enumerate(utterance.roles) if r not in said_nothing), None)
         if first is not None and self._free(first, first + 1) and utterance.words[first] in self._language.question:
             self._add("question", 1)
+
+    def _times(self) -> None:
+        """Other times than now: words for them, and times behind "in" and its kin."""
+        utterance = self._utterance
+        later, inside = self._language.phrases("grammar", "later"), self._language.phrases("grammar", "inside")
+        for at, word in enumerate(utterance.words):
+            if word in later.by_first and (length := later.at(utterance.words, at)) and self._free(at, at + length):
+                self._add("another time", 1)
+                return
+        for quantity in utterance.quantities:
+            before = utterance.words[max(0, quantity.start - 1) : quantity.start]
+            if quantity.unit == "seconds" and inside.whole(before) and self._free(quantity.start, quantity.end):
+                self._add("another time", 1)
+                return
 
     def _left_numbers(self) -> None:
         covered = self._alignment.covered
@@ -363,5 +405,3 @@ class _Measured:
     def _says_something(self, start: int, end: int) -> bool:
         roles, weights = self._utterance.roles, self._utterance.weights
         return all(roles[i] != Role.REPEAT and (weights[i] >= WEIGHTY or roles[i] == Role.SMALL) for i in range(start, end))
-
-

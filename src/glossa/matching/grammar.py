@@ -102,7 +102,9 @@ class Grammar:
         self.lexicon = Lexicon(house, tag)
         self.hearing = Hearing(self.lexicon)
         self.free = frozenset(name for name, values in house.slots.items() if values.type == "words")
-        self.anything = self.free or any(values.type == "words" for d in house.devices.values() for values in (p.values for p in d.properties.values()))
+        self.anything = self.free or any(
+            values.type == "words" for d in house.devices.values() for values in (p.values for p in d.properties.values())
+        )
         self._keys: dict[tuple[object, ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
         self.of_word: dict[str, list[int]] = {}

@@ -164,10 +164,8 @@ class Matcher:
         meanings = self._meanings(Search(utterance, grammar, about).alignments(), utterance, grammar, mode)
         return Understood(utterance, grammar, meanings, _lead(meanings))
 
-    def _meanings(
-        self, alignments: Sequence[Alignment], utterance: Utterance, grammar: Grammar, mode: str
-    ) -> tuple[Meant, ...]:
-        """The cheapest alignment of every meaning; those that count in the mode go first where they are as cheap."""
+    def _meanings(self, alignments: Sequence[Alignment], utterance: Utterance, grammar: Grammar, mode: str) -> tuple[Meant, ...]:
+        """The cheapest alignment of every meaning; those that count in the mode and are not refused go first where they are about as cheap."""
         meanings: list[Meant] = []
         seen: set[object] = set()
         for alignment in alignments:
@@ -179,9 +177,9 @@ class Matcher:
             seen.add(reading.meaning)
             live = self.live(alignment.pattern.intent, mode)
             meanings.append(Meant(alignment, reading, fired(utterance, alignment, grammar), live))
-        if meanings and not meanings[0].live:
+        if meanings and (meanings[0].refused or not meanings[0].live):
             least = meanings[0].reading.cost
-            meanings.sort(key=lambda m: not (m.live and m.reading.cost <= least + SLIP))
+            meanings.sort(key=lambda m: not (m.live and not m.refused and m.reading.cost <= least + SLIP))
         return tuple(meanings)
 
     def _is_cancel(self, understood: Understood) -> bool:
@@ -227,7 +225,7 @@ WHOLE = 0.9
 """A phrase of the house fits an utterance as a whole from this score on."""
 
 SLIP = 0.3
-"""A phrase that counts in the mode goes before one that does not where it costs no more than this many words more."""
+"""A phrase that counts in the mode, and that no stop refuses, goes before others where it costs no more than this many words more."""
 
 
 def _lead(meanings: Sequence[Meant]) -> float:

@@ -36,7 +36,9 @@ def meaning(house: House, intent: Intent, slots: Mapping[str, SlotValue]) -> obj
         return ("set", mode, tuple(sorted(changes, key=repr)))
     if intent.change and devices:
         times = slots.get("times")
-        amounts = tuple((k, "*", _number(times)) if times is not None else (k, *_amount(v, slots)) for k, v in intent.change.items())
+        amounts = tuple(
+            (k, "*", _number(times)) if times is not None else (k, *_amount(v, slots)) for k, v in intent.change.items()
+        )
         return ("change", mode, devices, amounts)
     if intent.read:
         return ("read", mode, devices, intent.read)

@@ -169,7 +169,12 @@ class Match(Struct, frozen=True):
                     "confidence": round(r.confidence, 4),
                     "stops": list(r.stops),
                     "evidence": [
-                        {"term": c.term, "amount": round(c.amount, 4), "weight": round(c.weight, 4), "log_odds": round(c.log_odds, 4)}
+                        {
+                            "term": c.term,
+                            "amount": round(c.amount, 4),
+                            "weight": round(c.weight, 4),
+                            "log_odds": round(c.log_odds, 4),
+                        }
                         for c in r.evidence
                     ],
                     "alignment": [

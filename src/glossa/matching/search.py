@@ -248,15 +248,22 @@ class Search:
     def _usable_numbers(self) -> tuple[Quantity, ...]:
         """The quantities that are not inside another one that is as plain, nor a homophone right before a number."""
         if self._numbers is None:
-            broken = self.utterance.roles.index(Role.BROKEN) if Role.BROKEN in self.utterance.roles else -1
-            every = [q for q in self.utterance.quantities if not (q.cost >= HOMOPHONE and q.start == broken)]
+            small, words = self.grammar.lexicon.language.small, self.utterance.words
+            every = [
+                replace(q, cost=q.cost + COSTS.article) if q.cost >= HOMOPHONE and words[q.start] in small else q
+                for q in self.utterance.quantities
+            ]
             plain_starts = {q.start for q in every if q.cost < HOMOPHONE}
             self._numbers = tuple(
                 q
                 for q in every
                 if not (q.cost >= HOMOPHONE and q.end in plain_starts)
                 and not any(
-                    r is not q and r.start <= q.start and q.end <= r.end and r.end - r.start > q.end - q.start and r.cost < q.cost + ROUGH
+                    r is not q
+                    and r.start <= q.start
+                    and q.end <= r.end
+                    and r.end - r.start > q.end - q.start
+                    and r.cost < q.cost + ROUGH
                     for r in every
                 )
             )
@@ -350,7 +357,7 @@ class Search:
                 alignment = align(
                     self.utterance, pattern, self._with_small(pattern, chosen, tokens), relative=self._relative,
                     absolute=self._absolute, order=self._order, about_own=about_own, claimed=claimed,
-                    changes=self.grammar.lexicon.language.changes,
+                    language=self.grammar.lexicon.language,
                 )  # fmt: skip
                 if alignment.cost <= most:
                     kept.append(alignment)

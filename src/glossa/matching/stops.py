@@ -66,7 +66,12 @@ def _negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     for item in alignment.items:
         if item.kind == Kind.LEFT and item.role == Role.NEGATION:
             at = item.start
-            own = at > 0 and item.where == Where.BEHIND and utterance.roles[at - 1] == Role.TALK and subjects.at(utterance.words, at - 1)
+            own = (
+                at > 0
+                and item.where == Where.BEHIND
+                and utterance.roles[at - 1] == Role.TALK
+                and subjects.at(utterance.words, at - 1)
+            )
             if not own:
                 words.append(utterance.words[at])
     return " ".join(words)
@@ -144,7 +149,15 @@ def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Gram
     """A word that decides between opposites, only guessed by sound from a word that usually is another one."""
     poles = grammar.lexicon.language.poles
     for option in alignment.chosen:
-        edges = () if option is None else (option.edge,) if option.edge is not None else option.candidate.used if option.candidate else ()
+        edges = (
+            ()
+            if option is None
+            else (option.edge,)
+            if option.edge is not None
+            else option.candidate.used
+            if option.candidate
+            else ()
+        )
         for edge in edges:
             if edge.how & How.TAKEN and edge.word in poles:
                 return f"{utterance.words[edge.start]} / {edge.word}"
@@ -155,10 +168,13 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
     """A value that was begun and not said, where a default would stand in for it: "dim the lamp by ..."."""
     if Role.BROKEN not in utterance.roles:
         return ""
-    at = utterance.roles.index(Role.BROKEN)
+    at = len(utterance.roles) - 1 - utterance.roles[::-1].index(Role.BROKEN)
     places = zip(alignment.pattern.places, alignment.chosen, strict=True)
     heard = any(o is not None and not p.small and o.tokens >> at & 1 for p, o in places)
-    asked = any(p.slot in alignment.pattern.intent.ask and o is None for p, o in zip(alignment.pattern.places, alignment.chosen, strict=True))
+    asked = any(
+        p.slot in alignment.pattern.intent.ask and o is None
+        for p, o in zip(alignment.pattern.places, alignment.chosen, strict=True)
+    )
     return "" if heard or asked else utterance.words[at]
 
 

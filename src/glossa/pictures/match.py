@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import log
 from typing import TYPE_CHECKING, Any
 
 from glossa.matching import Match, Piece
@@ -11,11 +12,14 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 OUTCOME_COLOURS = {"accept": "#2c7a4b", "confirm": "#b7791f", "ask": "#b7791f", "reject": "#b03a2e", "cancel": "#6b4c9a"}
+LEAST_DRAWN, MOST_TERMS = 0.05, 9
+"""Terms that add less than this are not drawn, and no more than so many are."""
+
 MATCHED, UNSURE, SKIPPED, MISSED = "#dcebe2", "#fbeccb", "#ececec", "#f6d9d5"
 
 
 def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 8.0, dpi: int = 100) -> None:
-    """Draw the alignment of a match's best reading, the sum of its costs, and the readings behind it.
+    """Draw the alignment of a match's best reading, the evidence for it, and the readings behind it.
 
     Args:
         match: a match with at least one reading.
@@ -34,30 +38,33 @@ def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 
     matplotlib.use("Agg")
     import matplotlib.pyplot as plt
 
-    figure, (top, bottom) = plt.subplots(2, 1, figsize=(width, height), height_ratios=(3, 2), layout="constrained")
+    figure = plt.figure(figsize=(width, height), layout="constrained")
+    grid = figure.add_gridspec(2, 2, height_ratios=(1, 1), width_ratios=(1, 1))
+    top, left, right = figure.add_subplot(grid[0, :]), figure.add_subplot(grid[1, 0]), figure.add_subplot(grid[1, 1])
     colour = OUTCOME_COLOURS.get(str(match.outcome), "#333333")
     reason = f" ({match.reason}{': ' + match.detail if match.detail else ''})" if match.reason else ""
     figure.suptitle(f"“{hide_passcode(match.utterance, match.best)[:90]}”", fontsize=17, x=0.02, ha="left")
     top.set_title(
-        f"{match.outcome}{reason}   {best.intent}   score 1 - {best.cost:.2f}/{best.weight:.2f} = {best.score:.2f}, lead {match.margin:.2f}",
+        f"{match.outcome}{reason}   {best.intent}   confidence {best.confidence:.2f}, lead {match.lead:.2f} words   (score 1 - {best.cost:.2f}/{best.weight:.2f} = {best.score:.2f})",
         loc="left", color=colour, fontsize=13,
     )  # fmt: skip
     _alignment(top, best.pieces)
-    _rivals(bottom, match)
+    _evidence(left, match)
+    _rivals(right, match)
     figure.savefig(file, dpi=dpi)
     plt.close(figure)
 
 
 def _alignment(axes: Axes, pieces: tuple[Piece, ...]) -> None:
-    columns = [p for p in pieces if p.role not in ("order", "rewritten")]
-    notes = [p for p in pieces if p.role in ("order", "rewritten")]
+    columns = [p for p in pieces if p.role != "order"]
+    notes = [p for p in pieces if p.role == "order"]
     widths = [max(len(_heard(p)), len(p.taken), min(len(p.why), 18), 5) + 2 for p in columns]
     total = max(sum(widths), 40)
     size = max(7.0, min(13.0, 1150 / total))
     at = 0.0
     for piece, width in zip(columns, widths, strict=True):
         middle = at + width / 2
-        face = MISSED if not piece.heard else SKIPPED if piece.role == "skipped" else UNSURE if piece.cost else MATCHED
+        face = MISSED if not piece.heard else SKIPPED if piece.role == "left over" else UNSURE if piece.cost else MATCHED
         box: dict[str, Any] = {"boxstyle": "round,pad=0.45", "facecolor": face, "edgecolor": "none"}
         axes.text(
             middle,
@@ -105,27 +112,60 @@ def _wrapped(text: str, width: int = 22) -> str:
     return "\n".join([*lines[:3], "…"] if len(lines) > 3 else lines)
 
 
+def _evidence(axes: Axes, match: Match) -> None:
+    """The sum of the evidence as steps, from nothing to the whole, with the limits in log-odds."""
+    best = match.best
+    assert best is not None
+    rows = [r for r in best.evidence if abs(r.log_odds) >= LEAST_DRAWN][:MOST_TERMS]
+    at = 0.0
+    for place, row in enumerate(rows):
+        colour = "#2c7a4b" if row.log_odds > 0 else "#b03a2e"
+        axes.barh(place, row.log_odds, left=at, color=colour, height=0.6)
+        axes.text(max(at, at + row.log_odds) + 0.1, place, f"{row.log_odds:+.2f}", va="center", fontsize=9, color=colour)
+        at += row.log_odds
+    rest = sum(r.log_odds for r in best.evidence) - at
+    names = [f"{r.term}" + (f" × {r.amount:.2g}" if r.amount != 1 else "") for r in rows]
+    total = at + rest
+    axes.barh(len(rows), total, color="#4a6fa5", height=0.6)
+    axes.text(max(total, 0) + 0.1, len(rows), f"{total:+.2f}", va="center", fontsize=9, color="#4a6fa5")
+    axes.set_yticks(range(len(rows) + 1), [*names, "sum"], fontsize=9)
+    axes.invert_yaxis()
+    axes.axvline(0, color="#888888", lw=0.8)
+    for name in ("confirm", "accept"):
+        if name in match.limits:
+            odds = log(match.limits[name] / (1 - match.limits[name])) if 0 < match.limits[name] < 1 else 0.0
+            axes.axvline(odds, color="#555555", lw=1, ls="--")
+            axes.text(odds, -0.62, f" {name}", fontsize=9, color="#555555", va="bottom")
+    low, high = axes.get_xlim()
+    axes.set_xlim(low - 0.3, high + 0.12 * (high - low))
+    axes.set_xlabel("log-odds")
+    axes.set_title("evidence", loc="left", fontsize=11, color="#555555", pad=18)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+
+
 def _rivals(axes: Axes, match: Match) -> None:
-    readings = match.readings[:6]
+    """The readings of every meaning by what they cost, with how far the next one has to be behind."""
+    readings = match.readings
     names = []
     for reading in readings:
         slots = " ".join(f"{k}={_short(v)}" for k, v in reading.slots.items() if k != "pin")
         missing = f" (no {', '.join(reading.missing)})" if reading.missing else ""
-        names.append(f"{reading.intent}  {slots}{missing}"[:60])
+        names.append(f"{reading.intent}  {slots}{missing}"[:44])
     places = range(len(readings))
     colours = [OUTCOME_COLOURS.get(str(match.outcome), "#333333"), *("#9fb3c8" for _ in readings[1:])]
-    axes.barh(list(places), [r.score for r in readings], color=colours, height=0.6)
+    axes.barh(list(places), [r.cost for r in readings], color=colours, height=0.5)
     for place, reading in enumerate(readings):
-        axes.text(reading.score + 0.01, place, f"{reading.score:.2f}", va="center", fontsize=10)
-    axes.set_yticks(list(places), names, fontsize=10)
-    axes.invert_yaxis()
-    axes.set_xlim(0, 1.12)
-    axes.set_xlabel("score")
-    axes.set_title("readings, the best of every meaning", loc="left", fontsize=11, color="#555555")
-    for name in ("confirm", "accept"):
-        if name in match.thresholds:
-            axes.axvline(match.thresholds[name], color="#555555", lw=1, ls="--")
-            axes.text(match.thresholds[name], -0.62, f" {name}", fontsize=9, color="#555555", va="bottom")
+        axes.text(reading.cost + 0.03, place, f"{reading.cost:.2f}", va="center", fontsize=9)
+    axes.set_yticks(list(places), names, fontsize=9)
+    axes.set_ylim(max(len(readings), 3) - 0.4, -0.8)
+    if "lead" in match.limits and readings:
+        edge = readings[0].cost + match.limits["lead"]
+        axes.axvline(edge, color="#555555", lw=1, ls="--")
+        axes.text(edge, -0.7, " lead", fontsize=9, color="#555555", va="top")
+    axes.set_xlim(0, max(1.0, *(r.cost for r in readings)) * 1.25)
+    axes.set_xlabel("cost in words: less is better")
+    axes.set_title("readings, the best of every meaning", loc="left", fontsize=11, color="#555555", pad=18)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
 

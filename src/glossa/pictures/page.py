@@ -68,7 +68,7 @@ def _failed(result: Result) -> str:
     got = ""
     if event is not None:
         slots = " ".join(f"{k}={shown(v)}" for k, v in event.slots.items())
-        got = f"{event.outcome} {event.intent or ''} {slots} <span class='dim'>score {event.score:.2f}, lead {event.margin:.2f} {escape(event.reason)}</span>"
+        got = f"{event.outcome} {event.intent or ''} {slots} <span class='dim'>confidence {event.confidence:.2f}, lead {event.lead:.2f} {escape(event.reason)}</span>"
     wrong = "<br>".join(escape(w) for w in result.wrong)
     return f"<tr><td class='dim'>{escape(row.table)}:{row.line}</td><td><b>{escape(row.utterance)}</b></td><td class='bad'>{wrong}</td><td>{got}</td></tr>"
 

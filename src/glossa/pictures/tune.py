@@ -6,7 +6,7 @@ from glossa.trials.tune import Tuned
 
 
 def draw_tuned(tuned: Tuned, file: str, today: float, *, width: float = 12.8, height: float = 7.0, dpi: int = 100) -> None:
-    """Draw the price over all thresholds with the chosen point, and a DET plot (detection error trade-off) before and after.
+    """Draw the price over all limits with the chosen point, and a DET plot (detection error trade-off; A. Martin and others, 1997) before and after.
 
     Args:
         tuned: from :func:`glossa.trials.tune.tune`.
@@ -33,15 +33,15 @@ def draw_tuned(tuned: Tuned, file: str, today: float, *, width: float = 12.8, he
     left.text(today, left.get_ylim()[1], " today", fontsize=9, va="top", color="#777777")
     left.set_xlabel("accept")
     left.set_ylabel("price a row")
-    left.set_title("what mistakes cost, by threshold", loc="left", fontsize=11)
+    left.set_title("what mistakes cost, by limit", loc="left", fontsize=11)
     for points, name, colour, style in (
         (tuned.trade_before, "before", "#9fb3c8", "--"),
         (tuned.trade_after, "after", "#2c7a4b", "-"),
     ):
         right.plot([100 * f for f, _ in points], [100 * m for _, m in points], color=colour, ls=style, marker=".", label=name)
-    right.set_xlabel("false accepts, percent of rows to leave alone")
+    right.set_xlabel("acted on, percent of rows to leave alone")
     right.set_ylabel("missed requests, percent of rows to carry out")
-    right.set_title("detection error trade-off, over all thresholds", loc="left", fontsize=11)
+    right.set_title("detection error trade-off, over all limits", loc="left", fontsize=11)
     worst = max((100 * f for f, _ in (*tuned.trade_before, *tuned.trade_after)), default=0.0)
     right.set_xlim(-0.3, max(5.0, worst * 1.05))
     right.legend(frameon=False)

@@ -8,13 +8,19 @@ from typing import Any
 import tomlkit
 
 
-def with_settings(text: str, settings: Mapping[str, float], intents: Mapping[str, float] | None = None) -> str:
-    """The text of a house file with values of ``[matching]``, and with an ``accept`` of their own for some intents.
+def with_settings(
+    text: str,
+    settings: Mapping[str, float],
+    intents: Mapping[str, float] | None = None,
+    evidence: Mapping[str, float] | None = None,
+) -> str:
+    """The text of a house file with values of ``[matching]``, an ``accept`` of their own for some intents, and weights of the evidence.
 
     Args:
         text: the house file.
         settings: key of ``[matching]`` -> value; values that are there already keep their comments.
         intents: intent -> accept.
+        evidence: term -> weight, for the section ``[evidence]``.
     """
     document: Any = tomlkit.parse(text)
     if "matching" not in document:
@@ -30,6 +36,11 @@ def with_settings(text: str, settings: Mapping[str, float], intents: Mapping[str
             inline = tomlkit.inline_table()
             inline["accept"] = accept
             table["matching"] = inline
+    if evidence:
+        if "evidence" not in document:
+            document.add("evidence", tomlkit.table())
+        for term, weight in evidence.items():
+            document["evidence"][term] = weight
     return tomlkit.dumps(document)
 
 

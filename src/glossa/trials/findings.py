@@ -206,9 +206,7 @@ def _homophones(house: House, grammar: Grammar) -> Iterator[Finding]:
             if word in numbers.homophones and word not in language.small:
                 other = next((n for n, v in numbers.ones.items() if v == numbers.homophones[word]), "")
             elif word in numbers.ones:
-                other = next(
-                    (h for h, v in numbers.homophones.items() if v == numbers.ones[word] and len(h) > 1), ""
-                )
+                other = next((h for h, v in numbers.homophones.items() if v == numbers.ones[word] and len(h) > 1), "")
             if other and not _covered(house, word, other):
                 yield Finding(
                     f"{section}.{key}.names",

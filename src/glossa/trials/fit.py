@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from glossa.house.model import House
 from glossa.matching.decide import out_of_range
-from glossa.matching.evidence import TERM_NAMES, TERMS
+from glossa.matching.evidence import TERM_NAMES, TERMS, log_odds
 from glossa.matching.matcher import Matcher, Meant, Understood
 from glossa.trials.run import same_value
 from glossa.trials.table import Row
@@ -84,7 +84,9 @@ def is_meant(house: House, row: Row, best: Meant) -> bool:
     return all(same_value(house, slot, best.reading.slots.get(slot), value) for slot, value in row.slots.items())
 
 
-def fit(examples: Sequence[Example], start: Mapping[str, float] | None = None, prior_rows: float = PRIOR_ROWS) -> dict[str, float]:
+def fit(
+    examples: Sequence[Example], start: Mapping[str, float] | None = None, prior_rows: float = PRIOR_ROWS
+) -> dict[str, float]:
     """The weights of the terms that make the examples likeliest.
 
     Args:
@@ -117,6 +119,40 @@ def fit(examples: Sequence[Example], start: Mapping[str, float] | None = None, p
     bounds = [(None, 0.0) if t.sign < 0 else (0.0, None) if t.sign > 0 else (None, None) for t in TERMS]
     best = minimize(loss, prior, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 2000})
     return {name: round(float(w), DIGITS) + 0.0 for name, w in zip(TERM_NAMES, best.x, strict=True)}
+
+
+def fit_calibrated(examples: Sequence[Example], start: Mapping[str, float] | None = None) -> dict[str, float]:
+    """The weights of the terms, stretched so that the confidence is right on houses that were left out.
+
+    The prior keeps weights small, and a fit flatters its own rows; so the log-odds that each house gets from a fit to all the others are laid
+    over what was meant by a line (J. Platt, "Probabilistic Outputs for Support Vector Machines", 1999), which all weights are scaled with.
+    """
+    houses = sorted({e.house for e in examples})
+    weights = fit(examples, start)
+    if len(houses) < 2:
+        return weights
+    held: list[tuple[float, Example]] = []
+    for house in houses:
+        others = fit(without(examples, house), start)
+        held += [(log_odds(e.amounts, others), e) for e in examples if e.house == house]
+    slope, shift = _line(held)
+    return {name: round(weight * slope + (shift if name == TERM_NAMES[0] else 0.0), DIGITS) for name, weight in weights.items()}
+
+
+def _line(held: Sequence[tuple[float, Example]]) -> tuple[float, float]:
+    """The line over log-odds that makes held-out examples likeliest: its slope and its shift."""
+    import numpy as np
+    from scipy.optimize import minimize
+
+    odds = np.array([z for z, _ in held])
+    sign = np.array([1.0 if e.meant else -1.0 for _, e in held])
+    counts = np.array([e.weight for _, e in held])
+
+    def loss(line: np.ndarray) -> float:
+        return float(counts @ np.logaddexp(0.0, -sign * (line[0] * odds + line[1])))
+
+    best = minimize(loss, np.array([1.0, 0.0]), method="Nelder-Mead", options={"xatol": 1e-4, "fatol": 1e-6})
+    return float(best.x[0]), float(best.x[1])
 
 
 def without(examples: Iterable[Example], house: str) -> list[Example]:

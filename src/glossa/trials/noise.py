@@ -9,10 +9,10 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.numbers import twins
-from glossa.language import Language, load_language, plural
-from glossa.language.phones import distance, phones
 from glossa.house.model import House
 from glossa.house.text import words
+from glossa.language import Language, load_language, plural
+from glossa.language.phones import distance, phones
 from glossa.trials.measures import kind
 from glossa.trials.parallel import run_table_parallel
 from glossa.trials.run import Result

@@ -8,11 +8,11 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.conversation.wake import WakeWords
-from glossa.language import load_language
 from glossa.hearing.lexicon import texts_for_phrases
-from glossa.language.phones import VOWELS, phones
 from glossa.house.model import House, Wake
 from glossa.house.notation import NotationError, expand
+from glossa.language import load_language
+from glossa.language.phones import VOWELS, phones
 from glossa.trials.findings import apart_by_sound
 
 THRESHOLDS = (0.6, 0.65, 0.7, 0.75, 0.8, 0.85, 0.9, 0.95)
