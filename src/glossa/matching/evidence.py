@@ -63,6 +63,7 @@ class Term(Struct, frozen=True):
 TERMS = (
     Term("start", 0, 2.0, "1, always"),
     Term("words heard", 1, 0.5, "words and values of the phrase that were heard as they are, at most 4"),
+    Term("about it", 1, 0.5, "words for what the phrase is about: \"the temperature\""),
     Term("misfit", -1, -3.0, "the share of what was said and expected that doesn't fit, 1 - score"),
     Term("lead", 1, 1.0, "the lead over the next reading that means something else, in words, at most 1.5"),
     Term("unknown before", -1, -0.3, "unknown words before the stretch that the phrase covers"),
@@ -84,7 +85,7 @@ TERMS = (
     Term("number inside", -1, -4.0, "the same, inside"),
     Term("number behind", -1, -4.0, "the same, behind"),
     Term("verb left", -1, -0.5, "verbs that say little, left over"),
-    Term("small before", -1, -0.1, "articles, prepositions and pronouns left over before"),
+    Term("small before", -1, -0.1, "prepositions and pronouns left over before"),
     Term("small inside", -1, -0.3, "the same, inside"),
     Term("small behind", -1, -0.3, "the same, behind"),
     Term("amount left", -1, -1.0, "\"a bit\" and its kin where nothing changes by an amount"),
@@ -96,7 +97,7 @@ TERMS = (
     Term("foreign place", -1, -4.0, "a room that this house doesn't have"),
     Term("unheard word", -1, -2.5, "words of the phrase that were not heard"),
     Term("unheard direction", -1, -3.0, "words of the phrase that have an opposite and were not heard"),
-    Term("unheard verb", -1, -0.3, "verbs of the phrase that say little and were not heard"),
+    Term("unheard verb", -1, -0.3, "verbs of the phrase that say little and were not heard, where no other verb was"),
     Term("unheard question", -1, -3.0, "question words of the phrase that were not heard"),
     Term("only a name", -1, -2.0, "nothing but a name was heard of a phrase that holds more"),
     Term("nothing named", -1, -2.0, "only verbs and directions were heard of a phrase that names something"),
@@ -182,6 +183,8 @@ class _Measured:
         self._utterance, self._alignment, self._grammar = utterance, alignment, grammar
         self._amounts: dict[str, float] = {}
         self._language = grammar.lexicon.language
+        verbs = self._language.verbs | self._language.light
+        self._verb_heard = any(w in verbs and alignment.covered >> i & 1 for i, w in enumerate(utterance.words))
 
     def amounts(self, lead: float) -> dict[str, float]:
         alignment = self._alignment
@@ -221,6 +224,9 @@ class _Measured:
     def _left_over(self, item: Item) -> None:
         utterance = self._utterance
         if utterance.words[item.start] in self._alignment.pattern.measures:
+            self._add("about it", 1)
+            return
+        if item.role == Role.SMALL and utterance.words[item.start] in self._grammar.lexicon.articles:
             return
         if item.role == Role.TALK and item.where != Where.BEFORE and utterance.words[item.start] in self._language.question:
             self._add("stated", 1)
@@ -258,7 +264,7 @@ class _Measured:
             self._add("unheard direction", 1)
         elif place.missing >= WEIGHTY:
             self._add("unheard word", 1)
-        else:
+        elif not self._verb_heard:
             self._add("unheard verb", 1)
 
     def _heard(self, item: Item, option: Option) -> None:
