@@ -250,7 +250,7 @@ RULES = (
     Rule("thing", ("core", "place", "and", "room"), _in_both_rooms),
     Rule("thing", ("core", "place", "and", "place"), _in_both_rooms),
     Rule("thing", ("everything",), _everything),
-    Rule("thing", ("all",), _everything, COSTS.everything),
+    Rule("thing", ("only_all",), _everything, COSTS.everything),
     Rule("thing", ("everything", "where"), _everything_in),
     Rule("thing", ("place",), _room_only, COSTS.room_only),
     Rule("counted", ("count", "thing"), _counted),
@@ -304,6 +304,10 @@ class DeviceGrammar:
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
             return (), ()
         following = self._following(passable)
+        for cell in cells:  # "all off", but not the "all" of "all the lamps"
+            for edge in cell.get("all", ()):
+                if not any("core" in cells[at] or "room" in cells[at] for at in following[edge.end] if at < len(cells)):
+                    cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
         apart = tuple(e for cell in cells for s in ("place", "excepted") for e in cell.get(s, ()))
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ())]

@@ -544,8 +544,9 @@ class NumberReader:
                         add("degree", length, unit)
         self._add_split(cell, tokens, words, at)
         for length in range(min(self._longest, len(words) - at), 0, -1):
-            known = self.table.get(words[at : at + length])
-            if known is not None and known < 1000:
+            spelt = tuple(self.words.spellings.get(w, w) for w in words[at : at + length])
+            known = self.table.get(words[at : at + length], self.table.get(spelt) if length > 1 or word not in self.words.single else None)
+            if known is not None:
                 add("spelled_out", length, Num(known, size=1))
 
     def _add_split(self, cell: dict[str, list[Edge]], tokens: Sequence[Token], words: tuple[str, ...], at: int) -> None:

@@ -328,6 +328,8 @@ class _Measured:
         word = self._utterance.words[at]
         if word == meant or word in self._grammar.lexicon.vocabulary.words:
             return False
+        if at and self._utterance.roles[at - 1] == Role.FILLER:  # "would you mind closing the blind"
+            return False
         ordering = meant in self._language.verbs or meant in self._language.light
         return ordering and (self._language.tells(word) or self._utterance.roles[at] == Role.TALK)
 
