@@ -8,6 +8,7 @@ before its head).
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from heapq import heappop, heappush
 from typing import Any
 
 from msgspec import Struct
@@ -42,6 +43,10 @@ Cells = list[dict[str, list[Edge]]]
 """For every token, the edges that start there, by symbol."""
 
 
+def _by_cost(edge: Edge) -> tuple[float, int]:
+    return edge.cost, -edge.end
+
+
 class Rule(Struct, frozen=True):
     """``head -> body``: the meaning of the head is made of the meanings of the body, at a price."""
 
@@ -55,11 +60,15 @@ class Grammar:
     """Rules, in an order in which the head of each comes after the first symbol of its body."""
 
     def __init__(self, rules: Sequence[Rule]) -> None:
-        self._heads: dict[str, list[Rule]] = {}
+        heads = list(dict.fromkeys(r.head for r in rules))
+        place = {head: i for i, head in enumerate(heads)}
         for rule in rules:
-            if rule.body[0] == rule.head or (rule.body[0] not in self._heads and any(r.head == rule.body[0] for r in rules)):
+            if place.get(rule.body[0], -1) >= place[rule.head]:
                 raise ValueError(f"the rule {rule.head} -> {' '.join(rule.body)} comes too early")
-            self._heads.setdefault(rule.head, []).append(rule)
+        self._heads = heads
+        self._starting: dict[str, tuple[tuple[int, Rule], ...]] = {}
+        for rule in rules:
+            self._starting[rule.body[0]] = (*self._starting.get(rule.body[0], ()), (place[rule.head], rule))
 
     def parse(self, cells: Cells, following: Sequence[Sequence[int]]) -> None:
         """Add everything that the rules make of the edges in ``cells``.
@@ -70,16 +79,30 @@ class Grammar:
         """
         for start in range(len(cells) - 1, -1, -1):
             cell = cells[start]
-            if not cell:
-                continue
-            for head, rules in self._heads.items():
-                made: dict[tuple[int, Any], Edge] = {}
-                for rule in rules:
-                    for first in cell.get(rule.body[0], ()):
-                        self._extend(rule, 1, [first], cells, following, made)
-                if made:
-                    edges = sorted(made.values(), key=lambda e: (e.cost, -e.end))
-                    cell[head] = edges[:MOST_IN_CELL]
+            if cell:
+                self._complete(cell, cells, following)
+
+    def _complete(self, cell: dict[str, list[Edge]], cells: Cells, following: Sequence[Sequence[int]]) -> None:
+        """Everything that starts at one token. A head is complete when its turn comes: what its rules start with came before."""
+        made: dict[int, dict[Any, Edge]] = {}
+        turns: list[int] = []
+
+        def use(symbol: str) -> None:
+            for head, rule in self._starting.get(symbol, ()):
+                if head not in made:
+                    made[head] = {}
+                    heappush(turns, head)
+                for first in cell[symbol]:
+                    self._extend(rule, 1, [first], cells, following, made[head])
+
+        for symbol in tuple(cell):
+            use(symbol)
+        while turns:
+            head = heappop(turns)
+            if made[head]:
+                edges = sorted(made[head].values(), key=_by_cost)
+                cell[self._heads[head]] = edges[:MOST_IN_CELL]
+                use(self._heads[head])
 
     def _extend(
         self, rule: Rule, at: int, edges: list[Edge], cells: Cells, following: Sequence[Sequence[int]], made: dict[Any, Edge]

@@ -28,7 +28,7 @@ from glossa.matching.result import Counted
 MOST_COUNTED = 4
 """A term that counts tokens counts no more than this many."""
 
-MOST_LEAD = 1.5
+MOST_LEAD = 1.0
 """A lead of more words than this says no more."""
 
 LONG = 12
@@ -65,7 +65,7 @@ TERMS = (
     Term("words heard", 1, 0.5, "words and values of the phrase that were heard as they are, at most 4"),
     Term("about it", 1, 0.5, "words for what the phrase is about: \"the temperature\""),
     Term("misfit", -1, -3.0, "the share of what was said and expected that doesn't fit, 1 - score"),
-    Term("lead", 1, 1.0, "the lead over the next reading that means something else, in words, at most 1.5"),
+    Term("lead", 1, 1.0, "the lead over the next reading that means something else, in words, at most 1"),
     Term("unknown before", -1, -0.3, "unknown words before the stretch that the phrase covers"),
     Term("unknown inside", -1, -1.5, "unknown words inside it"),
     Term("unknown behind", -1, -1.0, "unknown words behind it"),

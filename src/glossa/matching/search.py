@@ -25,7 +25,7 @@ from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 FLOOR = 0.3
 """Alignments with a lower score are not given."""
 
-BEHIND = 1.6
+BEHIND = 1.05
 """Alignments that cost more than this, in content words, above the cheapest one are not given."""
 
 MOST_ALIGNMENTS = 48
@@ -94,9 +94,10 @@ class Search:
             if loose > best + BEHIND:
                 break
             pattern = patterns[number]
-            if self._bound(pattern) > best + BEHIND:
+            options = [self.options(pattern, place) for place in pattern.places]
+            if self._bound(pattern, options) > best + BEHIND:
                 continue
-            for alignment in self._lay(pattern, best + BEHIND):
+            for alignment in self._lay(pattern, options, best + BEHIND):
                 if alignment.score >= FLOOR:
                     kept.append(alignment)
                     best = min(best, alignment.cost)
@@ -307,12 +308,11 @@ class Search:
                 cost -= gain
         return cost - pattern.slots * self._most_slot
 
-    def _bound(self, pattern: Pattern) -> float:
+    def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
         cost = self._rest(pattern)
         for number in pattern.main:
-            place = pattern.places[number]
-            gain = self.options(pattern, place).gain + place.missing
+            gain = options[number].gain + pattern.places[number].missing
             if gain > 0:
                 cost -= gain
         return cost
@@ -334,15 +334,18 @@ class Search:
         own = pattern.intent.device
         return bool(self.about) and bool(own) and self.grammar.lexicon.mask(self.grammar.house.members(own)) == self.about
 
-    def _lay(self, pattern: Pattern, most: float) -> list[Alignment]:
+    def _lay(self, pattern: Pattern, options: Sequence[Options], most: float) -> list[Alignment]:
         """The alignments of a pattern that cost no more than ``most``."""
         places = pattern.places
-        order = sorted(pattern.main, key=lambda i: (places[i].slot != "device", len(self.options(pattern, places[i]).all)))
-        lists = [[o for o in self.options(pattern, places[i]).all if o.gain + places[i].missing > 0] for i in order]
-        ahead = [0.0] * (len(order) + 1)
-        for at in range(len(order) - 1, -1, -1):
-            gain = max((o.gain for o in lists[at]), default=0.0) + places[order[at]].missing
-            ahead[at] = ahead[at + 1] + max(0.0, gain if lists[at] else 0.0)
+        order = sorted(pattern.main, key=lambda i: (i != pattern.device_at, len(options[i].all)))
+        lists = []
+        ahead = [0.0]
+        for number in reversed(order):
+            missing = places[number].missing
+            ahead.append(ahead[-1] + max(0.0, options[number].gain + missing))
+            lists.append([o for o in options[number].all if o.gain + missing > 0])
+        lists.reverse()
+        ahead.reverse()
         base = self._rest(pattern)  # small places are paid for here, and never more than they can save
         chosen: list[Option | None] = [None] * len(places)
         kept: list[Alignment] = []
