@@ -141,88 +141,103 @@ class Alignment(Struct, frozen=True):
         return None
 
 
-def align(
-    utterance: Utterance,
-    pattern: Pattern,
-    chosen: tuple[Option | None, ...],
-    *,
-    relative: frozenset[str],
-    absolute: frozenset[str],
-    order: float,
-    about_own: bool,
-    claimed: int,
-    language: Language,
-) -> Alignment:
-    """The alignment in which the places of a phrase take what was chosen for them.
+class Aligner:
+    """Makes the alignments of one utterance.
 
     Args:
         utterance: what was heard.
-        pattern: the phrase.
-        chosen: for every place what it takes, or None.
-        relative, absolute: prepositions before an amount of change, and before what a value becomes.
+        language: its language.
         order: what two places out of their order cost.
-        about_own: whether the intent's own device is what was spoken of last, so that it need not be named.
-        claimed: tokens that a slot of the intent has a value for, as a bit mask, so that they can't just say by how much.
-        language: of the phrase.
     """
-    items: list[Item] = []
-    covered = main = 0
-    weight = utterance.weight((1 << len(utterance.words)) - 1)
-    also: set[str] = set()
-    for number, option in enumerate(chosen):
-        if option is not None:
+
+    def __init__(self, utterance: Utterance, language: Language, order: float) -> None:
+        self._utterance, self._language, self._order = utterance, language, order
+        self._weight = utterance.weight((1 << len(utterance.words)) - 1)
+        self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
+
+    def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about_own: bool, claimed: int) -> Alignment:
+        """The alignment in which the places of a phrase take what was chosen for them.
+
+        Args:
+            pattern: the phrase.
+            chosen: for every place what it takes, or None.
+            about_own: whether the intent's own device is what was spoken of last, so that it need not be named.
+            claimed: tokens that a slot of the intent has a value for, as a bit mask, so that they can't just say by how much.
+        """
+        items: list[Item] = []
+        covered = main = inversions = 0
+        weight, last_start = self._weight, -1
+        towards = False
+        also: list[str] = []
+        for number, (place, option) in enumerate(zip(pattern.places, chosen, strict=True)):
+            if option is None:
+                continue
             covered |= option.tokens
-            if not pattern.places[number].small:
+            if not place.small:
                 main |= option.tokens
+                if option.tokens:
+                    inversions += option.start < last_start
+                    last_start = option.start
             if option.edge is not None:
-                also.update(option.edge.also)
-    starts = [o.start for p, o in zip(pattern.places, chosen, strict=True) if o is not None and not p.small and o.tokens]
-    inversions = sum(b < a for a, b in zip(starts, starts[1:], strict=False))
-    for number, (place, option) in enumerate(zip(pattern.places, chosen, strict=True)):
-        if option is not None:
-            kind = Kind.WORD if option.edge is not None else Kind.SLOT
-            items.append(Item(kind, option.cost, option.start, option.end, number, option=option))
+                also += option.edge.also
+            items.append(Item(Kind.SLOT if option.edge is None else Kind.WORD, option.cost, option.start, option.end, number, option=option))
             weight += option.weight
-            if place.relation and _misfit(utterance, place.relation, option, relative, absolute):
-                items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
-        elif place.missing:
-            taken = place.own and about_own
-            cost = COSTS.assumed if taken else 0.0 if not also.isdisjoint(place.words) else place.missing
-            items.append(Item(Kind.UNHEARD, cost, place=number))
-            weight += place.missing
-    towards = any(
-        p.relation == "to" and o is not None and o.candidate is not None and _led_by(utterance, o.start, absolute)
-        for p, o in zip(pattern.places, chosen, strict=True)
-    )
-    first = (main & -main).bit_length() - 1 if main else 0
-    last = main.bit_length()
-    for at, (role, cost) in enumerate(zip(utterance.roles, utterance.weights, strict=True)):
-        if not covered >> at & 1:
-            where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
-            if role == Role.POLE and _goes_without_saying(utterance.words[at], chosen, towards, language):
+            if place.relation and option.candidate is not None and isinstance(option.candidate.value, (int, float)):
+                before = self._before(option.start)
+                towards = towards or (place.relation == "to" and before in self._absolute)
+                if before in (self._relative if place.relation == "to" else self._absolute):
+                    items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
+        for number, place in enumerate(pattern.places):
+            if place.missing and chosen[number] is None:
+                cost = COSTS.assumed if place.own and about_own else 0.0 if any(w in also for w in place.words) else place.missing
+                items.append(Item(Kind.UNHEARD, cost, place=number))
+                weight += place.missing
+        self._leave(items, pattern, chosen, covered, main, towards=towards, claimed=claimed)
+        if inversions:
+            items.append(Item(Kind.ORDER, self._order * inversions))
+        if pattern.prior:
+            items.append(Item(Kind.RARE, pattern.prior))
+        total = 0.0
+        for item in items:
+            total += item.cost
+        return Alignment(pattern, chosen, tuple(items), round(total, 9), round(weight, 9), covered)
+
+    def _leave(
+        self, items: list[Item], pattern: Pattern, chosen: tuple[Option | None, ...], covered: int, main: int, *, towards: bool, claimed: int
+    ) -> None:
+        """The tokens that nothing explains, with where they stand."""
+        utterance = self._utterance
+        first, last = (main & -main).bit_length() - 1, main.bit_length()
+        left = (1 << len(utterance.words)) - 1 & ~covered
+        while left:
+            at = (left & -left).bit_length() - 1
+            left &= left - 1
+            role, cost, word = utterance.roles[at], utterance.weights[at], utterance.words[at]
+            if role == Role.POLE and self._goes_without_saying(word, chosen, towards):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
-            items.append(Item(Kind.LEFT, left_cost(utterance, pattern, chosen, at, cost, claimed), at, at + 1, -1, role, where))
-    if inversions:
-        items.append(Item(Kind.ORDER, order * inversions))
-    if pattern.prior:
-        items.append(Item(Kind.RARE, pattern.prior))
-    total = 0.0
-    for item in items:
-        total += item.cost
-    return Alignment(pattern, chosen, tuple(items), round(total, 9), round(weight, 9), covered)
+            if pattern.garbage:
+                cost *= COSTS.garbage
+            elif word in pattern.measures:
+                cost = min(cost, WEIGHT[Role.SMALL])
+            elif role == Role.AMOUNT and (claimed >> at & 1 or not scales(pattern, chosen)):
+                cost = MOST_AMOUNT
+            where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
+            items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
 
+    def _goes_without_saying(self, word: str, chosen: tuple[Option | None, ...], towards: bool) -> bool:
+        """Whether a word of direction says no more than the value or another word: "raise it to twenty", "slow it down"."""
+        if towards and self._language.changes(word):
+            return True
+        poles = self._language.poles[word]
+        heard = (e.word for o in chosen if o is not None for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ()))
+        return any(pole in poles for said in heard if said != word for pole in self._language.poles.get(said, ()))
 
-def left_cost(
-    utterance: Utterance, pattern: Pattern, chosen: tuple[Option | None, ...], at: int, weight: float, claimed: int
-) -> float:
-    """What leaving a token unexplained costs beside a phrase."""
-    if pattern.garbage:
-        return weight * COSTS.garbage
-    if utterance.words[at] in pattern.measures:
-        return min(weight, WEIGHT[Role.SMALL])
-    if utterance.roles[at] == Role.AMOUNT and (claimed >> at & 1 or not scales(pattern, chosen)):
-        return MOST_AMOUNT
-    return weight
+    def _before(self, start: int) -> str:
+        """The word that leads to what starts at a token, but for filler."""
+        at = start - 1
+        while at >= 0 and self._utterance.roles[at] in (Role.FILLER, Role.AMOUNT):
+            at -= 1
+        return self._utterance.words[at] if at >= 0 else ""
 
 
 def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
@@ -230,27 +245,3 @@ def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
     return any(o is None and p.slot in pattern.scaled for p, o in zip(pattern.places, chosen, strict=True)) or (
         bool(pattern.scaled) and all(p.slot not in pattern.scaled for p in pattern.places)
     )
-
-
-def _goes_without_saying(word: str, chosen: tuple[Option | None, ...], towards: bool, language: Language) -> bool:
-    """Whether a word of direction says no more than the value or another word: "raise it to twenty", "slow it down"."""
-    if towards and language.changes(word):
-        return True
-    poles = language.poles[word]
-    heard = (e.word for o in chosen if o is not None for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ()))
-    return any(pole in poles for said in heard if said != word for pole in language.poles.get(said, ()))
-
-
-def _misfit(utterance: Utterance, relation: str, option: Option, relative: frozenset[str], absolute: frozenset[str]) -> bool:
-    """Whether "by" stands before what becomes the value, or "to" before an amount of change."""
-    if option.candidate is None or not isinstance(option.candidate.value, (int, float)):
-        return False
-    return _led_by(utterance, option.start, relative if relation == "to" else absolute)
-
-
-def _led_by(utterance: Utterance, start: int, words: frozenset[str]) -> bool:
-    """Whether one of some words leads to what starts at a token, but for filler."""
-    at = start - 1
-    while at >= 0 and utterance.roles[at] in (Role.FILLER, Role.AMOUNT):
-        at -= 1
-    return at >= 0 and utterance.words[at] in words

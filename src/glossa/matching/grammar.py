@@ -62,7 +62,7 @@ class Pattern(Struct, frozen=True):
         worded: whether it holds words of some weight that have to be said.
         fixed: what all its places cost when nothing was said, and its prior; those of the small ones are not in it.
         words: (position, what it costs when it was not said) of the places for words that are not small.
-        slots: how many slots it has.
+        slots: how many slots it has, and ``slots_missing`` what they cost together when they were not said.
         device_at: the place of its device, -1 for none.
         required: the devices that have all properties of the intent, as a bit mask.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
@@ -80,6 +80,7 @@ class Pattern(Struct, frozen=True):
     fixed: float
     words: tuple[tuple[int, float], ...]
     slots: int
+    slots_missing: float
     device_at: int
     required: int
     scaled: tuple[str, ...]
@@ -149,6 +150,7 @@ class Grammar:
                             fixed=sum(p.missing for p in places if not p.small) + prior + cost,
                             words=tuple((p.position, p.missing) for p in places if p.position >= 0 and not p.small),
                             slots=sum(p.position < 0 for p in places),
+                            slots_missing=sum(p.missing for p in places if p.position < 0),
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
                             required=required,
                             scaled=scaled,

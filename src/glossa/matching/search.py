@@ -19,7 +19,7 @@ from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.house.values import Values
-from glossa.matching.alignment import Alignment, Candidate, Option, align
+from glossa.matching.alignment import Aligner, Alignment, Candidate, Option
 from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 
 FLOOR = 0.3
@@ -65,13 +65,13 @@ class Search:
         self.utterance, self.grammar = utterance, grammar
         self.about = grammar.lexicon.mask(about)
         self.total = utterance.weight((1 << len(utterance.words)) - 1)
-        self._order = COSTS.order * grammar.house.matching.order
+        language = grammar.lexicon.language
+        self._aligner = Aligner(utterance, language, COSTS.order * grammar.house.matching.order)
         self._slots: dict[int, Options] = {}
         self._values: dict[int, tuple[Option, ...]] = {}
         self._numbers: tuple[Quantity, ...] | None = None
         self._said = frozenset(utterance.words)
-        language = grammar.lexicon.language
-        self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
+        self._absolute = frozenset(language.grammar.absolute)
         self._hits = self._word_options()
         self._gains = {position: options.gain for position, options in self._hits.items()}
         self._total_garbage = self.total * COSTS.garbage
@@ -81,7 +81,7 @@ class Search:
         spans += [(1 << q.end) - (1 << q.start) for q in utterance.quantities] + [e.tokens for e in utterance.expressions]
         heaviest = max((utterance.weight(t) for t in dict.fromkeys(spans)), default=0.0)
         anything = bool(grammar.anything) and self.total
-        self._most_slot = max(heaviest, anything) + COSTS.missing_slot
+        self._most_slot = max(heaviest, anything)
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
 
     def alignments(self) -> list[Alignment]:
@@ -306,7 +306,7 @@ class Search:
             gain = gains.get(position, -9.0) + missing
             if gain > 0:
                 cost -= gain
-        return cost - pattern.slots * self._most_slot
+        return cost - pattern.slots_missing - min(pattern.slots * self._most_slot, self.total)
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
@@ -357,11 +357,8 @@ class Search:
             if cost - ahead[at] > most or len(kept) >= MOST_TRIED:
                 return
             if at == len(order):
-                alignment = align(
-                    self.utterance, pattern, self._with_small(pattern, chosen, tokens), relative=self._relative,
-                    absolute=self._absolute, order=self._order, about_own=about_own, claimed=claimed,
-                    language=self.grammar.lexicon.language,
-                )  # fmt: skip
+                taken = self._with_small(pattern, chosen, tokens)
+                alignment = self._aligner.align(pattern, taken, about_own=about_own, claimed=claimed)
                 if alignment.cost <= most:
                     kept.append(alignment)
                     most = min(most, alignment.cost + BEHIND)
