@@ -12,7 +12,7 @@ from collections.abc import Mapping
 import glossa
 from accuracy import ROOT, TALK, Counts, houses, one_error, run
 from glossa.matching.evidence import TERMS
-from glossa.trials.fit import Example, example, fit_calibrated, without
+from glossa.trials.fit import Example, example, fit_calibrated, pointing_back, without
 from glossa.trials.table import Row
 
 NOISE_SEEDS = (11, 12, 13)
@@ -21,6 +21,9 @@ NOISE_WEIGHT = 0.05
 
 TALK_WEIGHT = 3.0
 """A line of talk counts this much over all houses together."""
+
+PRONOUNS, POINTING_WEIGHT = ("it", ""), 0.2
+"""Rows count as well with a pronoun, or nothing, for the device that was spoken of before."""
 
 OUTPUT = ROOT / "src" / "glossa" / "matching" / "evidence.toml"
 
@@ -36,7 +39,15 @@ def gather() -> list[Example]:
         found += [example(matcher, row) for row in rows]
         for seed in NOISE_SEEDS:
             found += [example(matcher, row, NOISE_WEIGHT) for row in one_error(house, rows, seed)]
+        for row in rows if name in english else ():
+            for pronoun in PRONOUNS:
+                pointing = pointing_back(matcher, row, pronoun)
+                if pointing is not None:
+                    found.append(example(matcher, pointing[0], POINTING_WEIGHT, pointing[1]))
         if name in english:
+            device = next(iter(house.devices), "")
+            if device:
+                found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6 / len(english), (device,)) for line in lines]
             found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / len(english)) for line in lines]
     return [e for e in found if e is not None]
 

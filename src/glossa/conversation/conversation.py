@@ -36,8 +36,8 @@ class Pending(Struct, frozen=True):
     reading: Reading | None = None
 
 
-UNCLEAR = frozenset(("confidence", "missing", "nothing", "filler"))
-"""Reasons of a refusal after which a text may still be about what was spoken of last."""
+UNCLEAR = frozenset(("confidence", "lead", "missing", "nothing", "filler"))
+"""Reasons for which nothing was done at once, after which a text may still be about what was spoken of last."""
 
 
 class Conversation:
@@ -229,7 +229,7 @@ class Conversation:
             )
         if match.outcome == Outcome.REJECT and self._last_changes and self._answers.is_back(text, match.language or tag):
             return self._restore(text, at, match.language or tag)
-        if match.outcome == Outcome.REJECT and match.reason in UNCLEAR and self.last_devices:
+        if match.outcome != Outcome.ACCEPT and match.reason in UNCLEAR and self.last_devices:
             match = self._about_last(text, language, match)
         return self._carry(text, match, at)
 
@@ -259,7 +259,7 @@ class Conversation:
         """ "a bit brighter", "turn it off": what names no device is about the last one."""
         other = self.matcher.match(text, language, self.mode, self.last_devices)
         best = other.best
-        if best is None or other.outcome == Outcome.REJECT:
+        if best is None or other.outcome == Outcome.REJECT or (match.outcome != Outcome.REJECT and other.outcome != Outcome.ACCEPT):
             return match
         heard = [p for p in best.pieces if p.heard and p.role != "left over" and p.why != "spoken of before"]
         if heard and all(isinstance(best.slots.get(p.role[1:]), (int, float)) for p in heard):

@@ -80,10 +80,10 @@ class FollowUps:
 def _bare(words: tuple[str, ...], filler: PhraseSet, says: PhraseSet) -> tuple[str, ...]:
     """Words without "please" and its kin at either end."""
     kept = list(words)
-    while len(kept) > 1 and filler.whole(kept[:1]) and not says.whole(kept):
-        kept.pop(0)
     while len(kept) > 1 and filler.whole(kept[-1:]) and not says.whole(kept):
         kept.pop()
+    while len(kept) > 1 and filler.whole(kept[:1]) and not says.whole(kept):
+        kept.pop(0)
     return tuple(kept)
 
 

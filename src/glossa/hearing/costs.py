@@ -38,6 +38,7 @@ class Costs(Struct, frozen=True):
         article: what a number costs more that usually is an article or a preposition.
         free: weight of free words, however many.
         assumed: a device that was not said but spoken of before.
+        elsewhere: an intent with a device of its own, where another one was spoken of before.
     """
 
     form: float = 0.08
@@ -76,6 +77,7 @@ class Costs(Struct, frozen=True):
     free: float = 0.3
     article: float = 0.25
     assumed: float = 0.1
+    elsewhere: float = 0.3
 
 
 COSTS = Costs()

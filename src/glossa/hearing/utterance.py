@@ -193,6 +193,7 @@ class _Roles:
         self.roles: list[Role] = []
         while len(self.roles) < len(words):
             self.roles += self._phrase(len(self.roles))
+        self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1]  # the "half" of "half as bright"
         self._again = {i for i, w in enumerate(words) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]}
         self._numbers()
         self._asides()

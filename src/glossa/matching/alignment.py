@@ -77,6 +77,16 @@ class Kind(IntEnum):
     MISFIT = 5
     """A preposition that tells against the value: "by" before what it becomes."""
     RARE = 6
+    ELSEWHERE = 7
+    """The intent's own device is another one than that which was spoken of."""
+
+
+class About(IntEnum):
+    """What was spoken of before, seen from an intent with a device of its own."""
+
+    NOTHING = 0
+    OWN = 1
+    OTHER = 2
 
 
 class Where(IntEnum):
@@ -155,13 +165,13 @@ class Aligner:
         self._weight = utterance.weight((1 << len(utterance.words)) - 1)
         self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
 
-    def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about_own: bool, claimed: int) -> Alignment:
+    def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about: About, claimed: int) -> Alignment:
         """The alignment in which the places of a phrase take what was chosen for them.
 
         Args:
             pattern: the phrase.
             chosen: for every place what it takes, or None.
-            about_own: whether the intent's own device is what was spoken of last, so that it need not be named.
+            about: whether the intent's own device is what was spoken of last, so that it need not be named, or another one.
             claimed: tokens that a slot of the intent has a value for, as a bit mask, so that they can't just say by how much.
         """
         items: list[Item] = []
@@ -189,12 +199,14 @@ class Aligner:
                     items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
         for number, place in enumerate(pattern.places):
             if place.missing and chosen[number] is None:
-                cost = COSTS.assumed if place.own and about_own else 0.0 if any(w in also for w in place.words) else place.missing
+                cost = COSTS.assumed if place.own and about == About.OWN else 0.0 if any(w in also for w in place.words) else place.missing
                 items.append(Item(Kind.UNHEARD, cost, place=number))
                 weight += place.missing
         self._leave(items, pattern, chosen, covered, main, towards=towards, claimed=claimed)
         if inversions:
             items.append(Item(Kind.ORDER, self._order * inversions))
+        if about == About.OTHER:
+            items.append(Item(Kind.ELSEWHERE, COSTS.elsewhere))
         if pattern.prior:
             items.append(Item(Kind.RARE, pattern.prior))
         total = 0.0

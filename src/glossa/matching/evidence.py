@@ -75,19 +75,19 @@ TERMS = (
     Term("question", -1, -3.0, "the first word asks about a state and has no place in the phrase"),
     Term("stated", -1, -2.0, "a word such as \"is\" inside or behind: something is told of"),
     Term("another time", -1, -2.5, "another time than now: \"tomorrow\", \"in ten minutes\""),
-    Term("word before", -1, -1.0, "words of the house with no place in the phrase, before"),
-    Term("word inside", -1, -2.0, "the same, inside"),
-    Term("word behind", -1, -1.5, "the same, behind"),
-    Term("direction before", -1, -1.5, "words that have an opposite, with no place in the phrase, before"),
-    Term("direction inside", -1, -2.0, "the same, inside"),
-    Term("direction behind", -1, -2.0, "the same, behind"),
-    Term("number before", -1, -3.0, "numbers with no place in the phrase, before"),
-    Term("number inside", -1, -4.0, "the same, inside"),
-    Term("number behind", -1, -4.0, "the same, behind"),
+    Term("word before", -1, -1.0, "words of the house with no place in the phrase, before it"),
+    Term("word inside", -1, -2.0, "words of the house with no place in the phrase, inside it"),
+    Term("word behind", -1, -1.5, "words of the house with no place in the phrase, behind it"),
+    Term("direction before", -1, -1.5, "words that have an opposite, with no place in the phrase, before it"),
+    Term("direction inside", -1, -2.0, "words that have an opposite, with no place in the phrase, inside it"),
+    Term("direction behind", -1, -2.0, "words that have an opposite, with no place in the phrase, behind it"),
+    Term("number before", -1, -3.0, "numbers with no place in the phrase, before it"),
+    Term("number inside", -1, -4.0, "numbers with no place in the phrase, inside it"),
+    Term("number behind", -1, -4.0, "numbers with no place in the phrase, behind it"),
     Term("verb left", -1, -0.5, "verbs that say little, left over"),
-    Term("small before", -1, -0.1, "prepositions and pronouns left over before"),
-    Term("small inside", -1, -0.3, "the same, inside"),
-    Term("small behind", -1, -0.3, "the same, behind"),
+    Term("small before", -1, -0.1, "prepositions and pronouns left over before it"),
+    Term("small inside", -1, -0.3, "prepositions and pronouns left over inside it"),
+    Term("small behind", -1, -0.3, "prepositions and pronouns left over behind it"),
     Term("amount left", -1, -1.0, "\"a bit\" and its kin where nothing changes by an amount"),
     Term("broken off", -1, -3.0, "a preposition at the end that wants a value"),
     Term("denied reason", -1, -0.5, "a negation in a sentence of its own behind the command"),
@@ -133,7 +133,7 @@ TERMS = (
 TERM_NAMES = tuple(t.name for t in TERMS)
 
 _LEFT = {
-    Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small", Role.ASIDE: "small",
+    Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small",
 }  # fmt: skip
 _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
 
@@ -354,7 +354,8 @@ class _Measured:
         if unheard and taken and all(p.slot == "device" or (o.edge is not None and o.edge.word in named) for p, o in taken):
             self._add("only a name", 1)
         telling = [o for p, o in taken if p.slot or (WEIGHTY <= o.weight < 1.2)]
-        if unheard and not telling and alignment.pattern.measures.isdisjoint(self._utterance.words):
+        assumed = any(i.kind == Kind.UNHEARD and places[i.place].own and i.cost == COSTS.assumed for i in alignment.items)
+        if unheard and not telling and not assumed and alignment.pattern.measures.isdisjoint(self._utterance.words):
             self._add("nothing named", 1)
 
     def _question(self) -> None:

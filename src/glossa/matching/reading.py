@@ -111,6 +111,8 @@ def _piece(utterance: Utterance, alignment: Alignment, grammar: Grammar, item: I
         return Piece("", named, "not heard", item.cost, "not said")
     if item.kind == Kind.ORDER:
         return Piece("", "", "order", item.cost, f"{round(item.cost / COSTS.order)} out of order")
+    if item.kind == Kind.ELSEWHERE:
+        return Piece("", "", "order", item.cost, "another device was spoken of")
     if item.kind == Kind.RARE:
         return Piece("", "", "order", item.cost, "a rare alternative")
     if item.kind == Kind.MISFIT:

@@ -19,7 +19,7 @@ from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.house.values import Values
-from glossa.matching.alignment import Aligner, Alignment, Candidate, Option
+from glossa.matching.alignment import About, Aligner, Alignment, Candidate, Option
 from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 
 FLOOR = 0.3
@@ -325,14 +325,16 @@ class Search:
             cost -= sum(max(0.0, w - WEIGHT[Role.SMALL]) for w in named)
         if self._with_others:  # the "turn" that "kill" was said for
             cost -= sum(p.missing for p in pattern.places if not self._with_others.isdisjoint(p.words))
-        if self.about and self._about_own(pattern):
+        if self._about(pattern) == About.OWN:
             cost -= sum(p.missing for p in pattern.places if p.own)
         return cost + pattern.fixed - self._most_small
 
-    def _about_own(self, pattern: Pattern) -> bool:
-        """Whether the intent's own device is what was spoken of before."""
+    def _about(self, pattern: Pattern) -> About:
+        """What was spoken of before, seen from a pattern."""
         own = pattern.intent.device
-        return bool(self.about) and bool(own) and self.grammar.lexicon.mask(self.grammar.house.members(own)) == self.about
+        if not self.about or not own:
+            return About.NOTHING
+        return About.OWN if self.grammar.lexicon.mask(self.grammar.house.members(own)) == self.about else About.OTHER
 
     def _lay(self, pattern: Pattern, options: Sequence[Options], most: float) -> list[Alignment]:
         """The alignments of a pattern that cost no more than ``most``."""
@@ -349,7 +351,7 @@ class Search:
         base = self._rest(pattern)  # small places are paid for here, and never more than they can save
         chosen: list[Option | None] = [None] * len(places)
         kept: list[Alignment] = []
-        about_own = self._about_own(pattern)
+        about = self._about(pattern)
         claimed = self._claimed(pattern)
 
         def visit(at: int, cost: float, tokens: int) -> None:
@@ -358,7 +360,7 @@ class Search:
                 return
             if at == len(order):
                 taken = self._with_small(pattern, chosen, tokens)
-                alignment = self._aligner.align(pattern, taken, about_own=about_own, claimed=claimed)
+                alignment = self._aligner.align(pattern, taken, about=about, claimed=claimed)
                 if alignment.cost <= most:
                     kept.append(alignment)
                     most = min(most, alignment.cost + BEHIND)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.house.model import House
 from glossa.matching.decide import out_of_range
@@ -44,11 +45,18 @@ class Example(Struct, frozen=True):
     weight: float = 1.0
 
 
-def example(matcher: Matcher, row: Row, weight: float = 1.0) -> Example | None:
-    """What a row teaches; None where it has no reading, where a stop decides, and for rows of conversations."""
+def example(matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str] = ()) -> Example | None:
+    """What a row teaches; None where it has no reading, where a stop decides, and for rows of conversations.
+
+    Args:
+        matcher: of the house.
+        row: the row.
+        weight: how much it counts.
+        about: devices that were spoken of before.
+    """
     if row.session or row.problem or not row.outcomes:
         return None
-    understood = best_language(matcher, row)
+    understood = best_language(matcher, row, about)
     if understood is None:
         return None
     best = understood.meanings[0]
@@ -63,10 +71,24 @@ def example(matcher: Matcher, row: Row, weight: float = 1.0) -> Example | None:
     return Example(matcher.house.name, understood.amounts(), meant, weight)
 
 
-def best_language(matcher: Matcher, row: Row) -> Understood | None:
+def pointing_back(matcher: Matcher, row: Row, pronoun: str) -> tuple[Row, tuple[str, ...]] | None:
+    """A row with a pronoun, or nothing, for the device that it names, and the device; None where it names none, or not just one."""
+    understood = best_language(matcher, row) if row.outcomes == ("accept",) and row.slots.get("device") and not row.session else None
+    device = understood.meanings[0].alignment.candidate("device") if understood is not None else None
+    if understood is None or device is None or not is_meant(matcher.house, row, understood.meanings[0]):
+        return None
+    words = [w for i, w in enumerate(understood.utterance.words) if not device.tokens >> i & 1 or i == device.start]
+    at = device.start - sum(1 for i in range(device.start) if device.tokens >> i & 1)
+    words[at : at + 1] = pronoun.split()
+    told = understood.meanings[0].reading.slots["device"]
+    assert isinstance(told, tuple)
+    return replace(row, utterance=" ".join(words)), told
+
+
+def best_language(matcher: Matcher, row: Row, about: Sequence[str] = ()) -> Understood | None:
     """A row in the language in which it fits best; None where it has no reading."""
     tags = (row.language,) if row.language else matcher.house.languages
-    every = [matcher.understand(row.utterance, tag, row.mode) for tag in tags]
+    every = [matcher.understand(row.utterance, tag, row.mode, about) for tag in tags]
     readable = [u for u in every if u.meanings]
     return max(readable, key=lambda u: u.meanings[0].reading.score) if readable else None
 
