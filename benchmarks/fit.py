@@ -38,16 +38,16 @@ def gather() -> list[Example]:
         matcher = glossa.Matcher(house)
         found += [example(matcher, row) for row in rows]
         for seed in NOISE_SEEDS:
-            found += [example(matcher, row, NOISE_WEIGHT) for row in one_error(house, rows, seed)]
+            found += [example(matcher, row, NOISE_WEIGHT, made=True) for row in one_error(house, rows, seed)]
         for row in rows if name in english else ():
             for pronoun in PRONOUNS:
                 pointing = pointing_back(matcher, row, pronoun)
                 if pointing is not None:
-                    found.append(example(matcher, pointing[0], POINTING_WEIGHT, pointing[1]))
+                    found.append(example(matcher, pointing[0], POINTING_WEIGHT, pointing[1], made=True))
         if name in english:
             device = next(iter(house.devices), "")
             if device:
-                found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6 / len(english), (device,)) for line in lines]
+                found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6 / len(english), (device,), made=True) for line in lines]
             found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / len(english)) for line in lines]
     return [e for e in found if e is not None]
 

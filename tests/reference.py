@@ -1,91 +1,446 @@
-"""A slow matcher that tries everything: no bounds, no pruning, no caches. It holds the fast search to its word."""
+"""A slow matcher that tries everything: no bounds, no pruning, no bit masks. It holds the fast search to its word.
+
+It takes an analysed utterance and compiled phrases, and knows nothing of how they are searched: what places may take, what alignments cost,
+and how much there is of each term of the evidence is worked out here anew, in the plainest way.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass, field
 from itertools import product
+from typing import Any
 
-from glossa.hearing.heard import SMALL, Heard, prepare
-from glossa.matching.grammar import Element, Grammar, Pattern
-from glossa.matching.search import (
-    GARBAGE_SHARE,
-    MISFIT_RELATION,
-    ORDER,
-    UNKNOWN_UNIT,
-    Option,
-    Search,
-)
+from glossa.hearing.costs import COSTS, WEIGHT
+from glossa.hearing.numbers import HOMOPHONE, ROUGH, widest
+from glossa.hearing.roles import How, Role
+from glossa.hearing.utterance import Utterance
+from glossa.matching.grammar import Grammar, Pattern, Place
+from glossa.matching.meaning import meaning
 
-
-def options(search: Search, pattern: Pattern, element: Element) -> list[Option | None]:
-    return [None, *search.options(pattern, element).all]
+MOST_WORDS, MOST_DEVICES, MOST_VALUES = 4, 8, 10
 
 
-def fits(grammar: Grammar, pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
-    """No token twice, and every value in the terms of the device that it is for."""
-    taken = 0
-    device = None
-    for element, option in zip(pattern.elements, chosen, strict=True):
-        if option is None:
-            continue
-        if element.slot == "device" and option.candidate is not None:
-            device = option.candidate.value[0]  # type: ignore[index]
-        if not element.small:
-            if option.mask & taken:
-                return False
-            taken |= option.mask
-    if device is None and pattern.intent.device:
-        device = grammar.house.members(pattern.intent.device)[0]
-    for element, option in zip(pattern.elements, chosen, strict=True):
-        if option is not None and option.spec >= 0 and element.slot not in grammar.lexicon.slot_spec and device is not None:
-            wanted = grammar.lexicon.spec_of.get((str(device), element.slot), -1)
-            if wanted >= 0 and option.spec != wanted:
-                return False
+@dataclass(frozen=True)
+class Took:
+    """What a place took: its tokens, where it starts and ends, its cost, its weight in the phrase, and what it stands for."""
+
+    tokens: frozenset[int]
+    start: int
+    end: int
+    cost: float
+    weight: float
+    value: Any = None
+    spec: int = -1
+    edges: tuple[Any, ...] = ()
+    word: str = ""
+    outside: bool = False
+
+
+@dataclass
+class Laid:
+    """One way to lay a phrase over an utterance."""
+
+    pattern: Pattern
+    took: list[Took | None]
+    cost: float = 0.0
+    weight: float = 0.0
+    amounts: dict[str, float] = field(default_factory=dict)
+    slots: dict[str, Any] = field(default_factory=dict)
+    missing: tuple[str, ...] = ()
+    which: bool = False
+
+    @property
+    def score(self) -> float:
+        return round(max(0.0, 1 - self.cost / self.weight), 9)
+
+
+def every_way(utterance: Utterance, grammar: Grammar) -> list[Laid]:
+    """Every way to lay every phrase, cheapest first."""
+    ways = [laid for pattern in grammar.patterns for laid in lay(utterance, grammar, pattern)]
+    return sorted(ways, key=lambda w: (round(w.cost, 9), -round(w.score, 9), w.pattern.number))
+
+
+def lay(utterance: Utterance, grammar: Grammar, pattern: Pattern) -> Iterator[Laid]:
+    options = [list(takes(utterance, grammar, pattern, place)) for place in pattern.places]
+    if pattern.worded and not any(o for o, p in zip(options, pattern.places, strict=True) if p.words):
+        return  # of a phrase with words of weight, one at least has to be heard
+    lists = [[None] if place.small else [None, *some] for place, some in zip(pattern.places, options, strict=True)]
+    for chosen in product(*lists):
+        took = list(chosen)
+        covered = [i for t in took if t is not None for i in t.tokens]
+        if len(covered) == len(set(covered)) and specs_agree(grammar, pattern, took):
+            for number, place in enumerate(pattern.places):
+                if place.small:
+                    took[number] = small_word(utterance, took, number, options[number])
+            yield weighed(utterance, grammar, Laid(pattern, took))
+
+
+def specs_agree(grammar: Grammar, pattern: Pattern, took: list[Took | None]) -> bool:
+    """A value of a property has to be one of the device that is meant."""
+    device = took[pattern.device_at] if pattern.device_at >= 0 else None
+    first = (
+        device.value[0][0]
+        if device is not None
+        else grammar.house.members(pattern.intent.device)[0]
+        if pattern.intent.device
+        else ""
+    )
+    for place, one in zip(pattern.places, took, strict=True):
+        wanted = grammar.lexicon.spec_of.get((first, place.slot), -1)
+        if (
+            one is not None
+            and place.slot
+            and place.slot not in grammar.lexicon.slot_spec
+            and wanted >= 0
+            and one.spec >= 0
+            and one.spec != wanted
+        ):
+            return False
     return True
 
 
-def score(search: Search, pattern: Pattern, chosen: list[Option | None]) -> float:
-    """One minus the cost over the weight, added up piece by piece."""
-    heard, cost = search.heard, search.extra + pattern.prior
-    weight = sum(heard.weights)
-    covered: set[int] = set()
-    for element, option in zip(pattern.elements, chosen, strict=True):
-        if option is not None and not element.small:
-            covered.update(range(option.start, option.end))
-    order = [i for _, i in sorted((o.start, i) for i, o in enumerate(chosen) if o is not None and not pattern.elements[i].small)]
-    cost += ORDER * sum(b < a for a, b in zip(order, order[1:], strict=False))
-    for index, element in enumerate(pattern.elements):
-        option = chosen[index]
-        if element.small:
-            mask = sum(1 << i for i in covered)
-            option = chosen[index] = search._small(pattern, element, index, chosen, mask)
-            covered.update(range(option.start, option.end) if option else ())
-        if option is None:
-            cost, weight = cost + element.missing, weight + element.weight
+def small_word(utterance: Utterance, took: list[Took | None], number: int, options: list[Took]) -> Took | None:
+    """A small word is taken where it stands free, best between its neighbours."""
+    covered = {i for t in took if t is not None for i in t.tokens}
+    free = [o for o in options if not o.tokens & covered and weight(utterance, o.tokens) - o.cost > 0]
+    before = max((t.end for t in took[:number] if t is not None), default=0)
+    after = min((t.start for t in took[number + 1 :] if t is not None), default=len(utterance.words))
+    return min(free, key=lambda o: (not before <= o.start < after, o.cost, o.start), default=None)
+
+
+def weight(utterance: Utterance, tokens: frozenset[int] | set[int]) -> float:
+    return sum(utterance.weights[i] for i in tokens)
+
+
+# --- what a place may take ------------------------------------------------------------------------------------------
+
+
+def takes(utterance: Utterance, grammar: Grammar, pattern: Pattern, place: Place) -> Iterator[Took]:
+    if place.words:
+        yield from words(utterance, grammar, place)
+    elif place.slot == "device":
+        yield from devices(utterance, grammar, pattern)
+    else:
+        lexicon = grammar.lexicon
+        specs = [lexicon.slot_spec[place.slot]] if place.slot in lexicon.slot_spec else lexicon.specs_of.get(place.slot, [])
+        for spec in specs:
+            yield from values(utterance, grammar, spec)
+
+
+def words(utterance: Utterance, grammar: Grammar, place: Place) -> list[Took]:
+    best: dict[tuple[int, int], Took] = {}
+    for edge in (e for edges in utterance.edges for e in edges if e.word in place.words):
+        said = grammar.weigh(edge.word)
+        took = Took(
+            frozenset(range(edge.start, edge.end)), edge.start, edge.end, edge.cost * said, said, edges=(edge,), word=edge.word
+        )
+        if (edge.start, edge.end) not in best or took.cost < best[edge.start, edge.end].cost:
+            best[edge.start, edge.end] = took
+    return sorted(best.values(), key=lambda t: (t.cost - weight(utterance, t.tokens), t.start))[:MOST_WORDS]
+
+
+def devices(utterance: Utterance, grammar: Grammar, pattern: Pattern) -> list[Took]:
+    """What the expressions stand for; of the readings of the same words the first, and those that guess other words by sound."""
+    house = grammar.house
+    fitting = {d for d, device in house.devices.items() if all(p in device.properties for p in pattern.intent.properties)}
+    spans: dict[frozenset[int], list[tuple[int, Took, bool]]] = {}
+    for expression in utterance.expressions:
+        meant = stands_for(expression.things, fitting, grammar)
+        if meant is not None:
+            tokens = frozenset(i for i in range(len(utterance.words)) if expression.tokens >> i & 1)
+            counts = max(weight(utterance, tokens), COSTS.least)
+            took = Took(
+                tokens, expression.start, expression.end, round(expression.cost, 9), counts, meant[:2], edges=expression.used
+            )
+            spans.setdefault(tokens, []).append((expression.things.rank, took, meant[2]))
+    kept: list[Took] = []
+    for readings in spans.values():
+        right = [r for r in readings if not r[2]] or readings
+        least = min(t.cost for _, t, _ in right)
+        first = min((r for r in right if r[1].cost <= least + COSTS.moved), key=lambda r: (r[0], r[1].cost))[1]
+        others: dict[Any, Took] = {}
+        for _, took, _ in right:
+            if took.value != first.value and guesses(took) - guesses(first):
+                if took.value not in others or took.cost < others[took.value].cost:
+                    others[took.value] = took
+        kept += [first, *others.values()]
+    plain = [
+        t for t in kept if not any(t.tokens < o.tokens and t.value != o.value and o.cost <= t.cost + COSTS.outside for o in kept)
+    ]
+    return sorted(plain, key=lambda t: (t.cost - weight(utterance, t.tokens), t.start))[:MOST_DEVICES]
+
+
+def guesses(took: Took) -> set[tuple[int, str]]:
+    return {(e.start, e.word.removesuffix("s")) for e in took.edges if e.how & How.SOUND}
+
+
+def stands_for(things: Any, fitting: set[str], grammar: Grammar) -> tuple[tuple[str, ...], bool, bool] | None:
+    """The devices of an expression in the file's order, whether it asks which of them, and whether a wrong room was named."""
+    every = list(grammar.house.devices)
+    out = {d for i, d in enumerate(every) if things.excepted >> i & 1}
+    held: set[str] = set()
+    which: set[str] = set()
+    wrong = any(r.wrong_room for r in things.references)
+    for reference in things.references:
+        named = {d for i, d in enumerate(every) if reference.devices >> i & 1} & fitting
+        if not named or (reference.count and len(named) != reference.count):
+            return None
+        if reference.many or len(named) == 1:
+            held |= named
+        elif which:
+            return None
+        else:
+            which = named
+    if which:
+        left = which - held - out or which
+        return (order(every, held | left), False, wrong) if len(left) == 1 else (order(every, left), True, wrong)
+    return (order(every, held - out), False, wrong) if held - out else None
+
+
+def order(every: list[str], some: set[str]) -> tuple[str, ...]:
+    return tuple(d for d in every if d in some)
+
+
+def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
+    about = grammar.lexicon.specs[spec]
+    made: list[Took] = []
+
+    def add(start: int, end: int, cost: float, value: Any, edges: tuple[Any, ...] = (), outside: bool = False) -> None:
+        tokens = frozenset(range(start, end))
+        made.append(
+            Took(tokens, start, end, cost, max(weight(utterance, tokens), COSTS.least), value, spec, edges, outside=outside)
+        )
+
+    for span in (s for spans in utterance.spans for s in spans if s.entry.spec == spec):
+        add(span.start, span.end, span.cost, span.entry.value, span.used)
+    numbers = [
+        (q, q.cost + (COSTS.article if q.cost >= HOMOPHONE and utterance.words[q.start] in grammar.lexicon.language.small else 0))
+        for q in utterance.quantities
+    ]
+    for quantity, cost in numbers if about.type == "number" else ():
+        leads = cost >= HOMOPHONE and any(r.start == quantity.end and c < HOMOPHONE for r, c in numbers)
+        inside = any(
+            r.start <= quantity.start
+            and quantity.end <= r.end
+            and r.end - r.start > quantity.end - quantity.start
+            and c < cost + ROUGH
+            for r, c in numbers
+        )
+        if not leads and not inside:
+            misfit = COSTS.unit if quantity.unit and quantity.unit != about.unit else 0.0
+            value = quantity.value * 100 if quantity.share and about.unit == "percent" else quantity.value
+            outside = not about.within(value)
+            add(quantity.start, quantity.end, round(cost + misfit + (COSTS.outside if outside else 0), 9), value, outside=outside)
+    if about.type == "switch":
+        corrections = grammar.lexicon.language.phrases("grammar", "correction")
+        absolute = grammar.lexicon.language.grammar.absolute
+        for a, b in [(a, b) for a in made for b in made if b.start > a.end]:
+            if corrections.whole([w for w in utterance.words[a.end : b.start] if w not in absolute]):
+                add(a.start, b.end, b.cost + COSTS.apart, b.value, b.edges)
+    return sorted(made, key=lambda t: (t.cost - weight(utterance, t.tokens), t.start, str(t.value)))[:MOST_VALUES]
+
+
+# --- what an alignment costs ----------------------------------------------------------------------------------------
+
+
+def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
+    """The cost, the weight and the slots of a way to lay a phrase."""
+    pattern, language = laid.pattern, grammar.lexicon.language
+    cost, total = pattern.prior, sum(utterance.weights)
+    covered = {i for t in laid.took if t is not None for i in t.tokens}
+    said_with = {w for t in laid.took if t is not None and t.word for e in t.edges for w in e.also}
+    towards = False
+    for place, took in zip(pattern.places, laid.took, strict=True):
+        if took is None:
+            cost += 0.0 if said_with & set(place.words) else place.missing
+            total += place.missing
             continue
-        cost, weight = cost + option.cost, weight + option.weight
-        if element.relation and search._misfit(element, option):
-            cost += MISFIT_RELATION
-        if search._unexpected(chosen, option) or search._counts_something_else(option, sum(1 << i for i in covered)):
-            cost += UNKNOWN_UNIT
-    share = GARBAGE_SHARE if pattern.garbage else 1.0
-    for i, w in enumerate(heard.weights):
-        if i not in covered:
-            cost += min(w, SMALL) if heard.words[i] in pattern.measures else w * share
-    return max(0.0, 1.0 - cost / max(weight, 1e-9))
+        cost, total = cost + took.cost, total + took.weight
+        if place.relation and isinstance(took.value, (int, float)):
+            before = leading(utterance, took.start)
+            against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
+            cost += COSTS.misfit if before in against else 0.0
+            towards = towards or (place.relation == "to" and before in language.grammar.absolute)
+    starts = [t.start for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
+    cost += COSTS.order * sum(b < a for a, b in zip(starts, starts[1:], strict=False))
+    for at in set(range(len(utterance.words))) - covered:
+        cost += left(utterance, grammar, laid, at, towards)
+    laid.cost, laid.weight = round(cost, 9), round(total, 9)
+    fill_slots(utterance, laid)
+    return laid
 
 
-def best(grammar: Grammar, text: str) -> tuple[float, set[str]]:
-    """The best score over every way to lay every phrase over a text, and the intents that reach it."""
-    heard = Heard(prepare(text, grammar.lexicon), grammar.lexicon, grammar.things)
-    search = Search(heard, grammar)
-    found: dict[str, float] = {}
-    for pattern in grammar.patterns:
-        words = [e for e in pattern.elements if e.words]
-        if pattern.worded and not any(options(search, pattern, e)[1:] for e in words):
-            continue  # of a phrase with words of weight, one at least has to be heard
-        lists = [[None] if e.small else options(search, pattern, e) for e in pattern.elements]
-        for chosen in product(*lists):
-            if fits(grammar, pattern, chosen):
-                found[pattern.intent.id] = max(found.get(pattern.intent.id, 0.0), score(search, pattern, list(chosen)))
-    top = max(found.values(), default=0.0)
-    return top, {intent for intent, value in found.items() if value > top - 1e-9}
+def leading(utterance: Utterance, start: int) -> str:
+    at = start - 1
+    while at >= 0 and utterance.roles[at] in (Role.FILLER, Role.AMOUNT):
+        at -= 1
+    return utterance.words[at] if at >= 0 else ""
+
+
+def left(utterance: Utterance, grammar: Grammar, laid: Laid, at: int, towards: bool) -> float:
+    language, word, role = grammar.lexicon.language, utterance.words[at], utterance.roles[at]
+    cost = utterance.weights[at]
+    if role == Role.POLE:
+        heard = {e.word for t in laid.took if t is not None for e in t.edges} - {word}
+        redundant = any(p in language.poles[word] for w in heard for p in language.poles.get(w, ()))
+        cost = WEIGHT[Role.VERB] if redundant or (towards and language.changes(word)) else cost
+    if word in laid.pattern.measures:
+        return min(cost, WEIGHT[Role.SMALL])
+    scaled = [i for i, p in enumerate(laid.pattern.places) if p.slot in laid.pattern.scaled]
+    if role == Role.AMOUNT and not (laid.pattern.scaled and (not scaled or any(laid.took[i] is None for i in scaled))):
+        return 0.5
+    return cost
+
+
+def fill_slots(utterance: Utterance, laid: Laid) -> None:
+    intent = laid.pattern.intent
+    missing = []
+    for place, took in zip(laid.pattern.places, laid.took, strict=True):
+        if place.slot and took is not None:
+            laid.slots[place.slot] = took.value[0] if place.slot == "device" else took.value
+            laid.which = laid.which or (place.slot == "device" and took.value[1])
+        elif place.slot and place.slot not in intent.defaults:
+            missing.append(place.slot)
+    changed = {v.strip("+-*${}") for v in intent.change.values()}
+    said = utterance.times and not any(
+        took is not None and utterance.times_at >> i & 1 for took in laid.took for i in (took.tokens if took else ())
+    )
+    if intent.change and said and not changed & set(laid.slots):
+        laid.slots["times"] = utterance.times
+    for name, value in intent.defaults.items():
+        if name not in laid.slots and not ("times" in laid.slots and name in changed):
+            laid.slots[name] = value
+    laid.missing = tuple(missing)
+
+
+def meanings(utterance: Utterance, grammar: Grammar) -> dict[Any, Laid]:
+    """The cheapest way of every meaning."""
+    best: dict[Any, Laid] = {}
+    for laid in every_way(utterance, grammar):
+        intent = laid.pattern.intent
+        asks = laid.missing or laid.which
+        what = (
+            ("ask", intent.id, laid.missing, repr(sorted(laid.slots.items())))
+            if asks
+            else meaning(grammar.house, intent, laid.slots)
+        )
+        best.setdefault(what, laid)
+    return best
+
+
+# --- the evidence ---------------------------------------------------------------------------------------------------
+
+
+def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> dict[str, float]:
+    """How much there is of each term, as the table of terms says; of those that a small alphabet can make."""
+    language, lexicon, pattern = grammar.lexicon.language, grammar.lexicon, laid.pattern
+    taken = [(p, t) for p, t in zip(pattern.places, laid.took, strict=True) if t is not None]
+    weighty = [(p, t) for p, t in taken if not p.small]
+    covered = {i for _, t in taken for i in t.tokens}
+    main = {i for _, t in weighty for i in t.tokens}
+    free = [i for i in range(len(utterance.words)) if i not in covered]
+    said_with = {w for _, t in taken for e in t.edges if t.word for w in e.also}
+    unsaid = [p for p, t in zip(pattern.places, laid.took, strict=True) if t is None and p.missing]
+    count: dict[str, float] = {"start": 1, "misfit": 1 - laid.score, "lead": max(0.0, min(lead, 1.0))}
+
+    def add(term: str, amount: float = 1) -> None:
+        count[term] = count.get(term, 0) + amount
+
+    towards = any(
+        p.relation == "to" and leading(utterance, t.start) in language.grammar.absolute
+        for p, t in taken
+        if isinstance(t.value, (int, float))
+    )
+    for at in free:
+        role, word = utterance.roles[at], utterance.words[at]
+        where = "before" if at < min(main, default=-1) else "behind" if at > max(main, default=-1) else "inside"
+        if word in pattern.measures:
+            add("about it")
+            continue
+        if role == Role.POLE and left(utterance, grammar, laid, at, towards) == WEIGHT[Role.VERB]:
+            role = Role.VERB
+        if role == Role.SMALL and word in lexicon.articles:
+            continue
+        names = {Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small"}
+        if role in names and (role != Role.WORD or utterance.weights[at] >= 0.5):
+            add(f"{names[role]} {where}")
+        add("verb left", role == Role.VERB)
+        add("broken off", role == Role.BROKEN)
+        add("denied reason", role == Role.NEGATION)
+        add("amount left", role == Role.AMOUNT and left(utterance, grammar, laid, at, towards) > 0.1)
+    verbs = language.verbs | language.light
+    for place in unsaid:
+        if place.slot:
+            add("default" if place.slot in pattern.intent.defaults else "missing")
+        elif not place.small and not said_with & set(place.words):
+            verb_heard = any(utterance.words[i] in verbs for i in covered)
+            add(
+                "unheard direction" if place.missing > 1.2 else "unheard word" if place.missing >= 0.5 else "unheard verb",
+                not (place.missing < 0.5 and verb_heard),
+            )
+    for place, took in weighty:
+        for edge in took.edges:
+            add("sound", bool(edge.how & How.SOUND))
+            add("sound distance", edge.cost if edge.how & How.SOUND else 0)
+            add("taken by sound", bool(edge.how & How.SOUND and edge.how & How.TAKEN))
+            add("split", bool(edge.how & How.SPLIT))
+            names_of = (
+                (How.REWRITTEN, "other words", 0.0),
+                (How.TOWARD, "stands for", 0.0),
+                (How.SYNONYM, "same meaning", 0.5),
+                (How.FORM, "another form", 0.0),
+            )
+            name = next((n for bit, n, least in names_of if edge.how & bit and took.weight >= least), "")
+            add(name, bool(name))
+        guessed = bool(took.edges) and all(e.how & How.SOUND for e in took.edges) and sum(e.cost for e in took.edges) >= 0.2
+        if place.slot == "device":
+            add("which", took.value[1])
+            add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6)
+            add("guessed name", guessed)
+        elif place.slot and took.edges:
+            add("guessed value", guessed)
+        elif place.slot:
+            cost = took.cost - (COSTS.outside if took.outside else 0)
+            add("unit" if cost >= COSTS.unit else "homophone" if cost >= HOMOPHONE else "rough number", cost >= 0.1)
+        if isinstance(took.value, (int, float)) and not took.edges:
+            behind = took.end < len(utterance.words) and took.end not in covered and utterance.roles[took.end] == Role.UNKNOWN
+            add(
+                "counts something",
+                behind and not any(q.unit and (q.start, q.end) == (took.start, took.end) for q in utterance.quantities),
+            )
+        if place.relation and isinstance(took.value, (int, float)):
+            against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
+            add("preposition", leading(utterance, took.start) in against)
+    starts = [t.start for _, t in weighty]
+    add("order", sum(b < a for a, b in zip(starts, starts[1:], strict=False)))
+    plain = [t for _, t in weighty if t.cost <= COSTS.form and t.weight >= 0.5]
+    add("words heard", len(plain))
+    add("all unsure", not plain)
+    heavy = [p for p in unsaid if not p.small and p.missing >= COSTS.missing_default]
+    add("only a name", bool(heavy and weighty) and all(p.slot == "device" or t.word in lexicon.named for p, t in weighty))
+    telling = [t for p, t in weighty if p.slot or 0.5 <= t.weight < 1.2]
+    add("nothing named", bool(heavy) and not telling and pattern.measures.isdisjoint(utterance.words))
+    numbers = [q for q in widest(utterance.quantities) if q.cost < HOMOPHONE]
+    for quantity in numbers:
+        if not covered & set(range(quantity.start, quantity.end)):
+            where = (
+                "before"
+                if quantity.end <= min(covered, default=0)
+                else "behind"
+                if quantity.start > max(covered, default=-1)
+                else "inside"
+            )
+            add(f"number {where}")
+    if pattern.device_at >= 0:
+        says = lambda span: all(
+            utterance.roles[i] != Role.REPEAT and (utterance.weights[i] >= 0.5 or utterance.roles[i] == Role.SMALL) for i in span
+        )  # noqa: E731
+        others = [e for e in utterance.expressions if e.cost < 0.15 and e.things.rank in (0, 1, 3)]
+        add(
+            "another device",
+            any(not covered & {i for i in range(64) if e.tokens >> i & 1} and says(range(e.start, e.end)) for e in others),
+        )
+        rooms = [s for s in utterance.rooms() if s.cost < 0.15 and not covered & set(range(s.start, s.end))]
+        add("another room", any(says(range(s.start, s.end)) for s in rooms))
+    return {term: min(amount, 4) for term, amount in count.items() if term and amount}

@@ -30,7 +30,19 @@ class Say(unittest.TestCase):
         code, out, _ = run("say", "marigold", "--json", typed="galley lamp to forty\r\n\nlamp on\nñ \xff".encode("latin-1"))
         found = [json.loads(line) for line in out.splitlines()]
         self.assertEqual((code, [f["outcome"] for f in found]), (0, ["accept", "reject", "ask", "reject"]))
-        keys = ["utterance", "outcome", "intent", "slots", "score", "margin", "language", "commands", "reply", "alternatives"]
+        keys = [
+            "utterance",
+            "outcome",
+            "intent",
+            "slots",
+            "confidence",
+            "score",
+            "lead",
+            "language",
+            "commands",
+            "reply",
+            "alternatives",
+        ]
         self.assertEqual(list(found[0]), keys)
         self.assertEqual(found[0]["slots"], {"device": ["galley_lamp"], "level": 40})
         self.assertEqual(found[0]["commands"], ["boat marigold/galley_lamp/level/set 102"])
@@ -47,7 +59,7 @@ class Say(unittest.TestCase):
             picture = Path(folder) / "why.png"
             code, out, _ = run("say", "marigold", "turn of the galley lap", "--why", "--picture", str(picture))
             self.assertEqual(code, 0)
-            for part in ("sounds like off", "score   1 - ", "next best", "accept from 0.80"):
+            for part in ("sounds like off", "score   1 - ", "sum", "log-odds", "accept from 0.96"):
                 self.assertIn(part, out)
             self.assertTrue(all(len(line) <= 100 for line in out.splitlines()))
             self.assertTrue(picture.read_bytes().startswith(b"\x89PNG"))

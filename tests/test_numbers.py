@@ -9,11 +9,10 @@ from hypothesis import strategies as st
 from num2words import num2words
 
 import glossa
-from glossa.hearing.numbers import twins
-from glossa.language import languages, load_language
-from glossa.hearing.numbers import NumberReader
+from glossa.hearing.numbers import NumberReader, twins
 from glossa.hearing.tokens import tokenize
 from glossa.house import read_house
+from glossa.language import languages, load_language
 
 TABLE = Path(__file__).parent / "numbers.csv"
 READER = NumberReader(load_language("en"))

@@ -16,8 +16,10 @@ from hypothesis import strategies as st
 
 import glossa
 from glossa.files import find_house, write_house
-from glossa.language import load_language
 from glossa.house import HouseError, read_house
+from glossa.house.model import Prices
+from glossa.language import load_language
+from glossa.matching.evidence import confidence, fitted_weights
 from glossa.trials.coverage import coverage, suggested_rows
 from glossa.trials.edit import with_settings, with_word
 from glossa.trials.history import compare_runs, kept
@@ -26,8 +28,7 @@ from glossa.trials.measures import by, confusion, frame, kind, measures, wilson
 from glossa.trials.noise import Noise, stress
 from glossa.trials.parallel import run_table_parallel
 from glossa.trials.takes import learn, teach
-from glossa.trials.tune import Prices, cost, folds, outcome_at, tune
-from glossa.trials.tune import _cases as cases_of
+from glossa.trials.tune import cases_of, cost, folds, outcome_at, tune
 from tests.test_cli import run
 
 HOUSES = Path(__file__).parent / "houses"
@@ -245,13 +246,17 @@ class Tuning(unittest.TestCase):
 
     def test_today_is_decided_as_the_matcher_does(self) -> None:
         rows = [r for r in ROWS if not r.session]
-        for case in cases_of(MARIGOLD, rows, MARIGOLD.matching):
-            self.assertEqual(outcome_at(MARIGOLD, case, MARIGOLD.matching), str(case.match.outcome), case.row.utterance)
+        matcher = glossa.Matcher(MARIGOLD)
+        for case in cases_of(MARIGOLD, rows):
+            outcome = outcome_at(MARIGOLD, case, MARIGOLD.matching, confidence(case.amounts, fitted_weights()))
+            expected = str(matcher.match(case.row.utterance, case.row.language, case.row.mode).outcome)
+            self.assertEqual(outcome, expected, case.row.utterance)
 
     def test_prices(self) -> None:
         rows = glossa.read_table(MIXED, house=MARIGOLD)
         prices = Prices(10, 5, 1, 0.3)
-        priced = [cost(c, str(c.match.outcome), prices) for c in cases_of(MARIGOLD, rows, MARIGOLD.matching)]
+        outcomes = [str(glossa.Matcher(MARIGOLD).match(r.utterance).outcome) for r in rows]
+        priced = [cost(c, o, prices) for c, o in zip(cases_of(MARIGOLD, rows), outcomes, strict=True)]
         self.assertEqual(priced, [0, 10, 5, 0.3, 1, 0, 10, 0])
 
     def test_a_bad_threshold_is_put_right_on_held_out_rows(self) -> None:
@@ -262,14 +267,14 @@ class Tuning(unittest.TestCase):
         intents = {k: replace(i, matching=strict.matching) for k, i in strict.intents.items()}
         strict = replace(strict, intents=intents)
         rows = glossa.read_table((HOUSES / "larkspur" / "tuned.csv").read_text(), "t", strict)
-        tuned = tune(strict, rows, engine=False)
+        tuned = tune(strict, rows)
         self.assertTrue(tuned.better)
         self.assertLess(tuned.after.price, tuned.before.price / 2)
         self.assertLess(tuned.settings.accept, 0.95)
-        self.assertEqual(tuned, tune(strict, rows, engine=False))
+        self.assertEqual(tuned, tune(strict, rows))
 
     def test_what_is_no_better_is_not_proposed(self) -> None:
-        tuned = tune(MARIGOLD, [r for r in ROWS if not r.session][:50], engine=False)
+        tuned = tune(MARIGOLD, [r for r in ROWS if not r.session][:50])
         self.assertFalse(tuned.better)
         self.assertEqual(tuned.settings, MARIGOLD.matching)
         self.assertIn("are few for a claim", " ".join(tuned.warnings))
@@ -283,7 +288,7 @@ class Tuning(unittest.TestCase):
             text = house.read_text() + "\n[matching] # how strict\naccept = 0.99 # far too strict\nconfirm = 0.98\n"
             house.write_text(text)
             picture = Path(folder) / "t.png"
-            call = ("tune", folder, str(Path(folder) / "tuned.csv"), "--thresholds-only", "--picture", str(picture))
+            call = ("tune", folder, str(Path(folder) / "tuned.csv"), "--picture", str(picture))
             code, out, _ = run(*call)
             self.assertEqual((code, house.read_text()), (0, text))
             self.assertIn("better by more than chance", out)
@@ -293,7 +298,7 @@ class Tuning(unittest.TestCase):
             self.assertLess(glossa.load_house(folder).matching.accept, 0.95)
             self.assertEqual((Path(folder) / "house.toml.bak").read_text(), text)
             self.assertTrue(picture.exists())
-            self.assertEqual(run("tune", folder, str(Path(folder) / "tuned.csv"), "--wrong", "-1")[0], 2)
+            self.assertEqual(run("tune", folder, str(Path(folder) / "tuned.csv"), "--price", "wrong=-1")[0], 2)
 
 
 class Writing(unittest.TestCase):

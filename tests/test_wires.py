@@ -684,7 +684,7 @@ class Processes(Wires):
         lines = out.decode().splitlines()
         for wanted in (
             "galley lamp on  (text 2 of 2)",
-            "galley lamp = galley_lamp, on = on; score 1.00",
+            "galley lamp = galley_lamp, on = on; confidence 1.00",
             "“Pardon?”",
             "unsure  radio on",
         ):

@@ -259,7 +259,11 @@ class Conversation:
         """ "a bit brighter", "turn it off": what names no device is about the last one."""
         other = self.matcher.match(text, language, self.mode, self.last_devices)
         best = other.best
-        if best is None or other.outcome == Outcome.REJECT or (match.outcome != Outcome.REJECT and other.outcome != Outcome.ACCEPT):
+        if (
+            best is None
+            or other.outcome == Outcome.REJECT
+            or (match.outcome != Outcome.REJECT and other.outcome != Outcome.ACCEPT)
+        ):
             return match
         heard = [p for p in best.pieces if p.heard and p.role != "left over" and p.why != "spoken of before"]
         if heard and all(isinstance(best.slots.get(p.role[1:]), (int, float)) for p in heard):

@@ -8,7 +8,7 @@ from glossa.hearing.roles import Role
 
 WEIGHT = {
     Role.FILLER: 0.02, Role.SMALL: 0.06, Role.VERB: 0.35, Role.WORD: 1.0, Role.POLE: 1.4, Role.TALK: 1.5, Role.NEGATION: 2.0,
-    Role.NUMBER: 1.5, Role.UNKNOWN: 1.3, Role.AMOUNT: 0.1, Role.ASIDE: 0.15, Role.REPEAT: 0.05, Role.BROKEN: 1.0, Role.EXCEPTION: 1.5,
+    Role.NUMBER: 1.5, Role.UNKNOWN: 1.3, Role.AMOUNT: 0.1, Role.ASIDE: 0.15, Role.REPEAT: 0.05, Role.BROKEN: 1.0, Role.EXCEPTION: 1.5, Role.PREAMBLE: 0.1, Role.REASON: 0.1,
 }  # fmt: skip
 """What a token weighs, which is what leaving it unexplained costs. A number weighs this much however many words it takes."""
 
@@ -36,6 +36,7 @@ class Costs(Struct, frozen=True):
         unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
         garbage: share of a token beside a phrase with $GARBAGE.
         article: what a number costs more that usually is an article or a preposition.
+        dangling: what it costs more still at the end of an utterance.
         free: weight of free words, however many.
         assumed: a device that was not said but spoken of before.
         elsewhere: an intent with a device of its own, where another one was spoken of before.
@@ -76,6 +77,7 @@ class Costs(Struct, frozen=True):
     garbage: float = 0.1
     free: float = 0.3
     article: float = 0.25
+    dangling: float = 0.5
     assumed: float = 0.1
     elsewhere: float = 0.3
 

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from glossa.hearing.chart import Cells, Edge, Grammar, Rule
 from glossa.hearing.costs import COSTS
 from glossa.hearing.lexicon import Entry, Lexicon, NamedSpan
+from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import WordEdge
 
 RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
@@ -310,7 +311,7 @@ class DeviceGrammar:
                     cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
         apart = tuple(e for cell in cells for s in ("place", "excepted") for e in cell.get(s, ()))
-        plain = [self._expression(e) for cell in cells for e in cell.get("expression", ())]
+        plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))
         return tuple(every[:MOST_EXPRESSIONS]), apart
@@ -371,3 +372,8 @@ class DeviceGrammar:
                 return None
             placed.append(replace(reference, devices=inside))
         return Things(tuple(placed), things.excepted)
+
+
+def _guessed_wrong(edge: Edge) -> bool:
+    """Whether a wrong room, or what should be in it, was only guessed by sound: that is no room that was named."""
+    return any(r.wrong_room for r in edge.value.references) and any(e.how & How.SOUND for e in edge.used)

@@ -545,7 +545,9 @@ class NumberReader:
         self._add_split(cell, tokens, words, at)
         for length in range(min(self._longest, len(words) - at), 0, -1):
             spelt = tuple(self.words.spellings.get(w, w) for w in words[at : at + length])
-            known = self.table.get(words[at : at + length], self.table.get(spelt) if length > 1 or word not in self.words.single else None)
+            known = self.table.get(
+                words[at : at + length], self.table.get(spelt) if length > 1 or word not in self.words.single else None
+            )
             if known is not None:
                 add("spelled_out", length, Num(known, size=1))
 

@@ -33,6 +33,10 @@ class Role(IntEnum):
     """A preposition or an article at the end, with nothing behind it: the "to" of "dim the lamp to"."""
     EXCEPTION = 13
     """A word that takes something out again: "except"."""
+    PREAMBLE = 14
+    """Of a clause of its own in front: "what did I want, ah, ..."."""
+    REASON = 15
+    """Of a clause of its own behind: "..., I can't hear myself think"."""
 
 
 class How:

@@ -6,7 +6,7 @@ Everything that looks at an utterance, the matcher as well as answers, follow-up
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
 
@@ -26,6 +26,7 @@ LONGEST_REPEAT = 4
 """Words of the longest false start that is looked for."""
 
 PAUSES = frozenset(",.;:!?…")
+_TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
 _COUNTED = frozenset((Role.NUMBER, Role.NEGATION, Role.TALK))
 
 
@@ -45,6 +46,8 @@ class Utterance(Struct, frozen=True):
         degree: the share of the usual amount that was asked for: "slightly" 0.5.
         times: the multiple of what it is now that was asked for, 0 for none; ``times_at`` its tokens as a bit mask.
         pauses: the tokens before which there is a pause in the writing, as a bit mask.
+        clauses: the tokens at which a clause of its own may begin, as a bit mask.
+        telling: the tokens that no clause holds that is beside the command: names, directions, numbers; as a bit mask.
     """
 
     text: str
@@ -61,6 +64,8 @@ class Utterance(Struct, frozen=True):
     times: float = 0.0
     times_at: int = 0
     pauses: int = 0
+    clauses: int = 0
+    telling: int = 0
 
     def weight(self, mask: int) -> float:
         """What the tokens of a bit mask weigh together."""
@@ -107,6 +112,7 @@ class Hearing:
         articles = frozenset(grammar.articles) - language.phrases("grammar", "pronouns").single
         self._wanting = ((prepositions & language.small) - frozenset(grammar.after_number_only)) | articles
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
+        self._clause = frozenset(grammar.clause)
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
@@ -135,9 +141,13 @@ class Hearing:
             word in articles or (r == Role.FILLER and word not in joiners) for r, word in zip(roles.roles, words, strict=True)
         ]
         expressions, apart = self._devices.expressions(words, spans, passable)
+        pauses = _pauses(text, tokens)
+        clauses = pauses | _mask(w in self._clause and r != Role.FILLER for w, r in zip(words, roles.roles, strict=True))
+        named = self.lexicon.named
+        telling = _mask(r in _TELLING or w in named for w, r in zip(words, roles.roles, strict=True))
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
-            roles.degree, roles.times, roles.times_at, _pauses(text, tokens),
+            roles.degree, roles.times, roles.times_at, pauses, clauses, telling,
         )  # fmt: skip
 
     def _with_measures(self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]) -> tuple[tuple[WordEdge, ...], ...]:
@@ -319,6 +329,14 @@ class _Roles:
         while at > 0 and self.roles[at] in (Role.SMALL, Role.ASIDE) and self._words[at] in self._hearing._wanting:
             self.roles[at] = Role.BROKEN
             at -= 1
+
+
+def _mask(bits: Iterable[bool]) -> int:
+    """Truths as a bit mask, the first the lowest bit."""
+    mask = 0
+    for at, bit in enumerate(bits):
+        mask |= bit << at
+    return mask
 
 
 def _pauses(text: str, tokens: Sequence[Token]) -> int:

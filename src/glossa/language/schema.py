@@ -43,7 +43,7 @@ class GrammarWords(Section, frozen=True):
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
-        later: other times than now.
+        later: other times than now. clause: words that a clause of its own begins with: "because", "i".
         head: where the noun of a name stands, ``last`` or ``first``.
         told: endings of verbs that tell of something instead of ordering it.
         plural: [pattern, replacement] pairs, the first that fits counts; ``singular`` are words that end like a plural and are none.
@@ -67,6 +67,7 @@ class GrammarWords(Section, frozen=True):
     places: Words = []
     later: Words = []
     correction: Words = []
+    clause: Words = []
     head: Annotated[str, Meta(pattern="^(first|last)$")] = "last"
     told: Words = []
     plural: list[Pair] = []

@@ -15,7 +15,7 @@ from glossa.house.wires import TAKES
 from glossa.matching import Matcher
 from glossa.matching.search import Search
 
-MOST_COST = 0.1
+MOST_COST = 0.04
 """What a written value may cost as a spoken one: next to nothing is guessed here."""
 
 

@@ -190,7 +190,11 @@ class Aligner:
                     last_start = option.start
             if option.edge is not None:
                 also += option.edge.also
-            items.append(Item(Kind.SLOT if option.edge is None else Kind.WORD, option.cost, option.start, option.end, number, option=option))
+            items.append(
+                Item(
+                    Kind.SLOT if option.edge is None else Kind.WORD, option.cost, option.start, option.end, number, option=option
+                )
+            )
             weight += option.weight
             if place.relation and option.candidate is not None and isinstance(option.candidate.value, (int, float)):
                 before = self._before(option.start)
@@ -199,7 +203,13 @@ class Aligner:
                     items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
         for number, place in enumerate(pattern.places):
             if place.missing and chosen[number] is None:
-                cost = COSTS.assumed if place.own and about == About.OWN else 0.0 if any(w in also for w in place.words) else place.missing
+                cost = (
+                    COSTS.assumed
+                    if place.own and about == About.OWN
+                    else 0.0
+                    if any(w in also for w in place.words)
+                    else place.missing
+                )
                 items.append(Item(Kind.UNHEARD, cost, place=number))
                 weight += place.missing
         self._leave(items, pattern, chosen, covered, main, towards=towards, claimed=claimed)
@@ -215,16 +225,29 @@ class Aligner:
         return Alignment(pattern, chosen, tuple(items), round(total, 9), round(weight, 9), covered)
 
     def _leave(
-        self, items: list[Item], pattern: Pattern, chosen: tuple[Option | None, ...], covered: int, main: int, *, towards: bool, claimed: int
+        self,
+        items: list[Item],
+        pattern: Pattern,
+        chosen: tuple[Option | None, ...],
+        covered: int,
+        main: int,
+        *,
+        towards: bool,
+        claimed: int,
     ) -> None:
         """The tokens that nothing explains, with where they stand."""
         utterance = self._utterance
         first, last = (main & -main).bit_length() - 1, main.bit_length()
+        preamble, reason = self._clauses_beside(first, last) if main else (0, 0)
         left = (1 << len(utterance.words)) - 1 & ~covered
         while left:
             at = (left & -left).bit_length() - 1
             left &= left - 1
             role, cost, word = utterance.roles[at], utterance.weights[at], utterance.words[at]
+            if preamble >> at & 1:
+                role, cost = Role.PREAMBLE, min(cost, WEIGHT[Role.PREAMBLE])
+            elif reason >> at & 1:
+                role, cost = Role.REASON, min(cost, WEIGHT[Role.REASON])
             if role == Role.POLE and self._goes_without_saying(word, chosen, towards):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
             if pattern.garbage:
@@ -236,12 +259,37 @@ class Aligner:
             where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
             items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
 
+    def _clauses_beside(self, first: int, last: int) -> tuple[int, int]:
+        """The tokens of clauses of their own in front of what a phrase covers and behind it, as bit masks."""
+        utterance = self._utterance
+        count = len(utterance.words)
+        light = (Role.FILLER, Role.SMALL, Role.REPEAT)
+        preamble = reason = 0
+        for at in range(first, 0, -1):
+            if utterance.pauses >> at & 1:
+                preamble = (1 << at) - 1
+                break
+            if utterance.roles[at - 1] not in light:
+                break
+        for at in range(last, count - 1):
+            if utterance.clauses >> at & 1 and utterance.roles[at] != Role.NEGATION:
+                reason = (1 << count) - (1 << at)
+                break
+            if utterance.roles[at] not in light:
+                break
+        negated = any(utterance.roles[i] == Role.NEGATION for i in range(preamble.bit_length()))
+        if preamble & utterance.telling or negated:
+            preamble = 0
+        return preamble, 0 if reason & utterance.telling else reason
+
     def _goes_without_saying(self, word: str, chosen: tuple[Option | None, ...], towards: bool) -> bool:
         """Whether a word of direction says no more than the value or another word: "raise it to twenty", "slow it down"."""
         if towards and self._language.changes(word):
             return True
         poles = self._language.poles[word]
-        heard = (e.word for o in chosen if o is not None for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ()))
+        heard = (
+            e.word for o in chosen if o is not None for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ())
+        )
         return any(pole in poles for said in heard if said != word for pole in self._language.poles.get(said, ()))
 
     def _before(self, start: int) -> str:

@@ -25,8 +25,8 @@ from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Option, 
 from glossa.matching.grammar import Grammar
 from glossa.matching.result import Counted
 
-MOST_COUNTED = 4
-"""A term that counts tokens counts no more than this many."""
+MOST_HEARD = 4
+"""Words of a phrase that were heard count up to this many."""
 
 MOST_LEAD = 1.0
 """A lead of more words than this says no more."""
@@ -66,15 +66,15 @@ TERMS = (
     Term("about it", 1, 0.5, "words for what the phrase is about: \"the temperature\""),
     Term("misfit", -1, -3.0, "the share of what was said and expected that doesn't fit, 1 - score"),
     Term("lead", 1, 1.0, "the lead over the next reading that means something else, in words, at most 1"),
-    Term("unknown before", -1, -0.3, "unknown words before the stretch that the phrase covers"),
+    Term("unknown before", -1, -0.3, "unknown words before the stretch that the phrase covers, as log2(1 + n)"),
     Term("unknown inside", -1, -1.5, "unknown words inside it"),
     Term("unknown behind", -1, -1.0, "unknown words behind it"),
     Term("talk before", -1, -0.6, "words of telling and asking before it"),
     Term("talk inside", -1, -2.0, "words of telling and asking inside it"),
     Term("talk behind", -1, -1.5, "words of telling and asking behind it"),
-    Term("question", -1, -3.0, "the first word asks about a state and has no place in the phrase"),
-    Term("stated", -1, -2.0, "a word such as \"is\" inside or behind: something is told of"),
-    Term("another time", -1, -2.5, "another time than now: \"tomorrow\", \"in ten minutes\""),
+    Term("question", -1, -5.0, "the first word asks about a state and has no place in the phrase"),
+    Term("stated", -1, -5.0, "a word such as \"is\" inside or behind: something is told of"),
+    Term("another time", -1, -5.0, "another time than now: \"tomorrow\", \"in ten minutes\""),
     Term("word before", -1, -1.0, "words of the house with no place in the phrase, before it"),
     Term("word inside", -1, -2.0, "words of the house with no place in the phrase, inside it"),
     Term("word behind", -1, -1.5, "words of the house with no place in the phrase, behind it"),
@@ -90,8 +90,8 @@ TERMS = (
     Term("small behind", -1, -0.3, "prepositions and pronouns left over behind it"),
     Term("amount left", -1, -1.0, "\"a bit\" and its kin where nothing changes by an amount"),
     Term("broken off", -1, -3.0, "a preposition at the end that wants a value"),
-    Term("denied reason", -1, -0.5, "a negation in a sentence of its own behind the command"),
-    Term("behind a pause", 1, 0.3, "words left over behind a pause in the writing"),
+    Term("preamble", -1, -0.3, "a clause of its own in front"),
+    Term("reason", -1, -0.3, "a clause of its own behind"),
     Term("another device", -1, -3.0, "a device that is named and left alone"),
     Term("another room", -1, -3.0, "a room that is named and left alone"),
     Term("foreign place", -1, -4.0, "a room that this house doesn't have"),
@@ -131,6 +131,14 @@ TERMS = (
     Term("length", -1, -0.5, "tens of tokens over 12"),
 )  # fmt: skip
 TERM_NAMES = tuple(t.name for t in TERMS)
+
+_COUNTED = frozenset(("unknown before", "talk before", "small before"))
+"""Terms of which the first says more than the next ones: they count with the logarithm to base 2 of one more."""
+
+
+def _few(count: float) -> float:
+    return math.log2(1.0 + count)
+
 
 _LEFT = {
     Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small",
@@ -211,7 +219,7 @@ class _Measured:
         if not alignment.pattern.garbage:
             self._left_numbers()
             self._left_names()
-        return {term: min(amount, MOST_COUNTED) for term, amount in self._amounts.items() if amount}
+        return {term: _few(amount) if term in _COUNTED else amount for term, amount in self._amounts.items() if amount}
 
     def _add(self, term: str, amount: float) -> None:
         self._amounts[term] = self._amounts.get(term, 0.0) + amount
@@ -223,6 +231,8 @@ class _Measured:
 
     def _left_over(self, item: Item) -> None:
         utterance = self._utterance
+        if self._alignment.pattern.garbage:
+            return
         if utterance.words[item.start] in self._alignment.pattern.measures:
             self._add("about it", 1)
             return
@@ -240,11 +250,10 @@ class _Measured:
             self._add("amount left", 1)
         elif item.role == Role.BROKEN:
             self._add("broken off", 1)
-        elif item.role == Role.NEGATION:
-            self._add("denied reason", 1)
-        pauses = utterance.pauses & ((2 << item.start) - 1)
-        if item.where == Where.BEHIND and utterance.weights[item.start] >= WEIGHTY and pauses >> self._last():
-            self._add("behind a pause", 1)
+        elif item.role == Role.PREAMBLE:
+            self._amounts["preamble"] = 1
+        elif item.role == Role.REASON:
+            self._amounts["reason"] = 1
 
     def _last(self) -> int:
         return self._alignment.covered.bit_length()
@@ -299,7 +308,7 @@ class _Measured:
         elif isinstance(candidate.value, Devices):
             self._add("which", candidate.value.which)
             self._add("wrong room", candidate.value.wrong_room)
-            self._add("first words", candidate.cost >= COSTS.first_words)
+            self._add("first words", candidate.cost - sum(e.cost for e in candidate.used) >= COSTS.first_words - 1e-9)
             guessed = bool(candidate.used) and all(e.how & How.SOUND for e in candidate.used)
             self._add("guessed name", guessed and sum(e.cost for e in candidate.used) >= FAR)
         elif candidate.used:
@@ -345,7 +354,7 @@ class _Measured:
             if o is None and not p.small and p.missing >= COSTS.missing_default
         ]
         plain = [o for _, o in taken if o.cost <= COSTS.form and o.weight >= WEIGHTY]
-        self._add("words heard", len(plain))
+        self._add("words heard", min(len(plain), MOST_HEARD))
         if not plain:
             self._add("all unsure", 1)
         if any(o.candidate is not None and o.candidate.note == "words" for _, o in taken):
@@ -362,7 +371,8 @@ class _Measured:
         utterance = self._utterance
         said_nothing = (Role.FILLER, Role.SMALL, Role.REPEAT)
         first = next((i for i, r in enumerate(utterance.roles) if r not in said_nothing), None)
-        if first is not None and self._free(first, first + 1) and utterance.words[first] in self._language.question:
+        beside = {i.start for i in self._alignment.items if i.role in (Role.PREAMBLE, Role.REASON)}
+        if first is not None and first not in beside and self._free(first, first + 1) and utterance.words[first] in self._language.question:
             self._add("question", 1)
 
     def _times(self) -> None:

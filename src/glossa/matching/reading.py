@@ -89,7 +89,8 @@ _LEFT_OVER = {
     Role.FILLER: "filler", Role.SMALL: "small word", Role.VERB: "a verb that says little", Role.POLE: "a word that has an opposite",
     Role.TALK: "tells or asks", Role.NEGATION: "negation", Role.NUMBER: "a number with no place", Role.WORD: "a word of the house with no place",
     Role.UNKNOWN: "unknown word", Role.AMOUNT: "by how much", Role.ASIDE: "a preposition here", Role.REPEAT: "said twice",
-    Role.BROKEN: "broken off", Role.EXCEPTION: "takes something out",
+    Role.BROKEN: "broken off", Role.EXCEPTION: "takes something out", Role.PREAMBLE: "a clause in front",
+    Role.REASON: "a clause behind",
 }  # fmt: skip
 _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
 

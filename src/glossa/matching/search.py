@@ -249,9 +249,11 @@ class Search:
     def _usable_numbers(self) -> tuple[Quantity, ...]:
         """The quantities that are not inside another one that is as plain, nor a homophone right before a number."""
         if self._numbers is None:
-            small, words = self.grammar.lexicon.language.small, self.utterance.words
+            small, words, roles = self.grammar.lexicon.language.small, self.utterance.words, self.utterance.roles
             every = [
-                replace(q, cost=q.cost + COSTS.article) if q.cost >= HOMOPHONE and words[q.start] in small else q
+                replace(q, cost=q.cost + COSTS.article + (COSTS.dangling if roles[q.start] == Role.BROKEN else 0.0))
+                if q.cost >= HOMOPHONE and words[q.start] in small
+                else q
                 for q in self.utterance.quantities
             ]
             plain_starts = {q.start for q in every if q.cost < HOMOPHONE}

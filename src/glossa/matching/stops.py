@@ -10,7 +10,7 @@ from msgspec import Struct
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
-from glossa.matching.alignment import Alignment, Kind, Where
+from glossa.matching.alignment import Alignment, Kind
 from glossa.matching.grammar import Grammar
 
 
@@ -60,21 +60,8 @@ def _left(utterance: Utterance, alignment: Alignment, *roles: Role) -> list[int]
 
 
 def _negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """A negation that no phrase holds; one with a subject of its own behind the command is a reason: "..., I can't sleep"."""
-    subjects = grammar.lexicon.language.talk
-    words = []
-    for item in alignment.items:
-        if item.kind == Kind.LEFT and item.role == Role.NEGATION:
-            at = item.start
-            own = (
-                at > 0
-                and item.where == Where.BEHIND
-                and utterance.roles[at - 1] == Role.TALK
-                and subjects.at(utterance.words, at - 1)
-            )
-            if not own:
-                words.append(utterance.words[at])
-    return " ".join(words)
+    """A negation that no phrase holds; one in a clause of its own is a reason: "..., I can't sleep"."""
+    return " ".join(utterance.words[at] for at in _left(utterance, alignment, Role.NEGATION))
 
 
 def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
@@ -136,11 +123,15 @@ def _preposition(utterance: Utterance, alignment: Alignment, grammar: Grammar) -
 
 
 def _homophone(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """A number that usually is an article or a preposition: "to" for two."""
-    small = grammar.lexicon.language.small
+    """A number that usually is another word: "to" for two. One that a preposition leads to is a number: "volume to ate"."""
+    language = grammar.lexicon.language
+    leading = (*language.grammar.absolute, *language.grammar.relative)
     for option in alignment.chosen:
         candidate = option.candidate if option is not None else None
-        if candidate is not None and candidate.note == "sounds like" and utterance.words[candidate.start] in small:
+        if candidate is None or candidate.note != "sounds like":
+            continue
+        led = candidate.start and utterance.words[candidate.start - 1] in leading
+        if utterance.words[candidate.start] in language.small or not led:
             return " ".join(utterance.words[candidate.start : candidate.end])
     return ""
 
@@ -185,6 +176,6 @@ STOPS = (
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
     Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
-    Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is an article or a preposition"),
+    Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )

@@ -37,15 +37,19 @@ class Example(Struct, frozen=True):
         amounts: of the terms.
         meant: whether the reading was meant.
         weight: how much the row counts.
+        made: whether the row was made of another one, so that the confidence is not calibrated on it.
     """
 
     house: str
     amounts: Mapping[str, float]
     meant: bool
     weight: float = 1.0
+    made: bool = False
 
 
-def example(matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str] = ()) -> Example | None:
+def example(
+    matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str] = (), *, made: bool = False
+) -> Example | None:
     """What a row teaches; None where it has no reading, where a stop decides, and for rows of conversations.
 
     Args:
@@ -53,6 +57,7 @@ def example(matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str
         row: the row.
         weight: how much it counts.
         about: devices that were spoken of before.
+        made: whether it was made of another row.
     """
     if row.session or row.problem or not row.outcomes:
         return None
@@ -68,12 +73,14 @@ def example(matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str
     meant = wanted and is_meant(matcher.house, row, best)
     if wanted and not meant and best.reading.cost < PLAIN:
         return None
-    return Example(matcher.house.name, understood.amounts(), meant, weight)
+    return Example(matcher.house.name, understood.amounts(), meant, weight, made)
 
 
 def pointing_back(matcher: Matcher, row: Row, pronoun: str) -> tuple[Row, tuple[str, ...]] | None:
     """A row with a pronoun, or nothing, for the device that it names, and the device; None where it names none, or not just one."""
-    understood = best_language(matcher, row) if row.outcomes == ("accept",) and row.slots.get("device") and not row.session else None
+    understood = (
+        best_language(matcher, row) if row.outcomes == ("accept",) and row.slots.get("device") and not row.session else None
+    )
     device = understood.meanings[0].alignment.candidate("device") if understood is not None else None
     if understood is None or device is None or not is_meant(matcher.house, row, understood.meanings[0]):
         return None
@@ -156,7 +163,7 @@ def fit_calibrated(examples: Sequence[Example], start: Mapping[str, float] | Non
     held: list[tuple[float, Example]] = []
     for house in houses:
         others = fit(without(examples, house), start)
-        held += [(log_odds(e.amounts, others), e) for e in examples if e.house == house]
+        held += [(log_odds(e.amounts, others), e) for e in examples if e.house == house and not e.made]
     slope, shift = _line(held)
     return {name: round(weight * slope + (shift if name == TERM_NAMES[0] else 0.0), DIGITS) for name, weight in weights.items()}
 
