@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint types benchmark screenshots clean
+.PHONY: demo test lint types fit benchmark screenshots clean
 
 $(VENV)/.installed: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
@@ -23,7 +23,11 @@ lint: $(VENV)/.installed
 types: $(VENV)/.installed
 	$(BIN)/mypy
 
+fit: $(VENV)/.installed
+	$(BIN)/python benchmarks/fit.py
+
 benchmark: $(VENV)/.installed
+	$(BIN)/python benchmarks/fit.py --held-out
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/live.py
 

@@ -72,13 +72,13 @@ def house(devices: int, intents: int, seed: int = 1) -> str:
 
 
 def utterances(text: str, count: int, seed: int = 2) -> list[str]:
-    """Utterances for a generated house: plain, loose, misheard, and talk."""
+    """Utterances for a generated house, all different: plain, loose, misheard, and talk."""
     import tomllib
 
     raw = tomllib.loads(text)
     dice = random.Random(seed)
-    found = []
-    for _ in range(count):
+    found: dict[str, None] = {}
+    while len(found) < count:
         device = raw["devices"][dice.choice(list(raw["devices"]))]
         name, sort = device["names"][0], device["kind"]
         what = {
@@ -98,5 +98,8 @@ def utterances(text: str, count: int, seed: int = 2) -> list[str]:
             line = line[:at] + line[at + 1 :]
         elif kind < 0.7:
             line = f"i think the {name} is lovely in the evening"
-        found.append(line)
-    return found
+        if line in found:  # the same again, with a letter lost somewhere
+            at = dice.randrange(1, len(line) - 1)
+            line = line[:at] + line[at + 1 :]
+        found[line] = None
+    return list(found)

@@ -156,7 +156,7 @@ def _prepare(folder: Path) -> None:
         shutil.copy(sample / name, folder / Path(name).name)
     changed = text.replace("raw = [36, 0]", "raw = [0, 36]").replace('"boil', '"heat').replace("minimum = 8\n", "minimum = 20\n")
     (folder / "changed.toml").write_text(changed)
-    strict = text.replace("accept = 0.80\nconfirm = 0.60", "accept = 0.97\nconfirm = 0.95").replace(
+    strict = text.replace("lead = 0.5  ", "accept = 0.995\nconfirm = 0.99\nlead = 0.5  ").replace(
         "matching = { accept = 0.82 }\n", ""
     )
     (folder / "strict.toml").write_text(strict)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from itertools import product
+from math import log2
 from typing import Any
 
 from glossa.hearing.costs import COSTS, WEIGHT
@@ -202,6 +203,13 @@ def order(every: list[str], some: set[str]) -> tuple[str, ...]:
     return tuple(d for d in every if d in some)
 
 
+def guessed(utterance: Utterance, grammar: Grammar, quantity: Any) -> float:
+    """What a number costs more that usually is an article or a preposition, at the end of an utterance all the more."""
+    if quantity.cost < HOMOPHONE or utterance.words[quantity.start] not in grammar.lexicon.language.small:
+        return 0.0
+    return COSTS.article + (COSTS.dangling if utterance.roles[quantity.start] == Role.BROKEN else 0.0)
+
+
 def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
     about = grammar.lexicon.specs[spec]
     made: list[Took] = []
@@ -214,10 +222,7 @@ def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
 
     for span in (s for spans in utterance.spans for s in spans if s.entry.spec == spec):
         add(span.start, span.end, span.cost, span.entry.value, span.used)
-    numbers = [
-        (q, q.cost + (COSTS.article if q.cost >= HOMOPHONE and utterance.words[q.start] in grammar.lexicon.language.small else 0))
-        for q in utterance.quantities
-    ]
+    numbers = [(q, q.cost + guessed(utterance, grammar, q)) for q in utterance.quantities]
     for quantity, cost in numbers if about.type == "number" else ():
         leads = cost >= HOMOPHONE and any(r.start == quantity.end and c < HOMOPHONE for r, c in numbers)
         inside = any(
@@ -367,7 +372,6 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             add(f"{names[role]} {where}")
         add("verb left", role == Role.VERB)
         add("broken off", role == Role.BROKEN)
-        add("denied reason", role == Role.NEGATION)
         add("amount left", role == Role.AMOUNT and left(utterance, grammar, laid, at, towards) > 0.1)
     verbs = language.verbs | language.light
     for place in unsaid:
@@ -397,7 +401,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         if place.slot == "device":
             add("which", took.value[1])
             add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6)
-            add("guessed name", guessed)
+            add("guessed name", len(took.edges) == 1 and bool(took.edges[0].how & How.SOUND) and took.edges[0].cost >= 0.2)
         elif place.slot and took.edges:
             add("guessed value", guessed)
         elif place.slot:
@@ -415,7 +419,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     starts = [t.start for _, t in weighty]
     add("order", sum(b < a for a, b in zip(starts, starts[1:], strict=False)))
     plain = [t for _, t in weighty if t.cost <= COSTS.form and t.weight >= 0.5]
-    add("words heard", len(plain))
+    add("words heard", min(4, len(plain)))
     add("all unsure", not plain)
     heavy = [p for p in unsaid if not p.small and p.missing >= COSTS.missing_default]
     add("only a name", bool(heavy and weighty) and all(p.slot == "device" or t.word in lexicon.named for p, t in weighty))
@@ -435,7 +439,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     if pattern.device_at >= 0:
         says = lambda span: all(
             utterance.roles[i] != Role.REPEAT and (utterance.weights[i] >= 0.5 or utterance.roles[i] == Role.SMALL) for i in span
-        )  # noqa: E731
+        )
         others = [e for e in utterance.expressions if e.cost < 0.15 and e.things.rank in (0, 1, 3)]
         add(
             "another device",
@@ -443,4 +447,5 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         )
         rooms = [s for s in utterance.rooms() if s.cost < 0.15 and not covered & set(range(s.start, s.end))]
         add("another room", any(says(range(s.start, s.end)) for s in rooms))
-    return {term: min(amount, 4) for term, amount in count.items() if term and amount}
+    few = ("unknown before", "talk before", "small before")
+    return {term: log2(1 + amount) if term in few else amount for term, amount in count.items() if term and amount}

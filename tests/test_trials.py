@@ -269,7 +269,7 @@ class Tuning(unittest.TestCase):
         rows = glossa.read_table((HOUSES / "larkspur" / "tuned.csv").read_text(), "t", strict)
         tuned = tune(strict, rows)
         self.assertTrue(tuned.better)
-        self.assertLess(tuned.after.price, tuned.before.price / 2)
+        self.assertLess(tuned.after.price, tuned.before.price / 1.3)
         self.assertLess(tuned.settings.accept, 0.95)
         self.assertEqual(tuned, tune(strict, rows))
 
@@ -342,8 +342,10 @@ class Takes(unittest.TestCase):
         self.assertEqual(len(lesson.proposals), 1)
         lesson = teach(house, "lock_gate", ["look the gate", "lock the gate"])
         self.assertEqual(lesson.proposals, ())
-        lesson = teach(house, "good_night", ["nighty"])
-        self.assertEqual((lesson.proposals[0].path, lesson.proposals[0].text), (("intents", "good_night", "phrases"), "nighty"))
+        lesson = teach(house, "good_night", ["slumberland"])
+        self.assertEqual(
+            (lesson.proposals[0].path, lesson.proposals[0].text), (("intents", "good_night", "phrases"), "slumberland")
+        )
         with self.assertRaises(ValueError):
             teach(house, "power", [" "])
 
@@ -366,14 +368,14 @@ class Takes(unittest.TestCase):
     def test_what_is_proposed_is_understood_afterwards(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             shutil.copytree(HOUSES / "larkspur", folder, dirs_exist_ok=True)
-            typed = b"nighty\nnighty nonight\n"
+            typed = b"slumberland\nslumberland ahoy\n"
             code, out, _ = run("teach", folder, "good_night", "--times", "2", typed=typed)
             self.assertEqual(code, 0)
-            self.assertIn('+phrases = ["good night", "time for bed", "nighty"', out)
+            self.assertIn('+phrases = ["good night", "time for bed", "slumberland"', out)
             self.assertIn("not written", out)
             code, out, _ = run("teach", folder, "good_night", "--times", "2", "--yes", typed=typed)
             matcher = glossa.Matcher(glossa.load_house(folder))
-            for text in ("nighty", "nighty nonight"):
+            for text in ("slumberland", "slumberland ahoy"):
                 match = matcher.match(text)
                 assert match.best is not None
                 self.assertEqual((match.outcome, match.best.intent), ("accept", "good_night"))

@@ -119,7 +119,7 @@ TERMS = (
     Term("first words", -1, -1.5, "names of which only the first words were said"),
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),
-    Term("guessed name", -1, -1.5, "a device whose name was only heard by sound"),
+    Term("guessed name", -1, -1.5, "a device whose name is one word that was only heard by sound"),
     Term("guessed value", -1, -1.0, "a value that was only heard by sound"),
     Term("counts something", -1, -1.5, "an unknown word right behind a number without a unit: \"twenty pounds\""),
     Term("default", -1, -0.1, "slots of a default that were not said"),
@@ -309,8 +309,10 @@ class _Measured:
             self._add("which", candidate.value.which)
             self._add("wrong room", candidate.value.wrong_room)
             self._add("first words", candidate.cost - sum(e.cost for e in candidate.used) >= COSTS.first_words - 1e-9)
-            guessed = bool(candidate.used) and all(e.how & How.SOUND for e in candidate.used)
-            self._add("guessed name", guessed and sum(e.cost for e in candidate.used) >= FAR)
+            self._add(
+                "guessed name",
+                len(candidate.used) == 1 and bool(candidate.used[0].how & How.SOUND) and candidate.used[0].cost >= FAR,
+            )
         elif candidate.used:
             self._add(
                 "guessed value", all(e.how & How.SOUND for e in candidate.used) and sum(e.cost for e in candidate.used) >= FAR
@@ -372,7 +374,12 @@ class _Measured:
         said_nothing = (Role.FILLER, Role.SMALL, Role.REPEAT)
         first = next((i for i, r in enumerate(utterance.roles) if r not in said_nothing), None)
         beside = {i.start for i in self._alignment.items if i.role in (Role.PREAMBLE, Role.REASON)}
-        if first is not None and first not in beside and self._free(first, first + 1) and utterance.words[first] in self._language.question:
+        if (
+            first is not None
+            and first not in beside
+            and self._free(first, first + 1)
+            and utterance.words[first] in self._language.question
+        ):
             self._add("question", 1)
 
     def _times(self) -> None:

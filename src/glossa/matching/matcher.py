@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from threading import Lock
 
 from msgspec import Struct
@@ -205,20 +205,6 @@ class Matcher:
         limits = intent.matching
         held = Frozen(accept=limits.accept, confirm=limits.confirm, lead=limits.lead)
         return Match(text, outcome, (first, *others), understood.lead, reason, detail, grammar.tag, held)
-
-    def match_many(
-        self, texts: Iterable[str], language: str = "", mode: str = "", progress: Callable[[int], None] | None = None
-    ) -> list[Match]:
-        """Match a whole table: the same as :meth:`match` for each text, in order, with equal texts matched once."""
-        known: dict[str, Match] = {}
-        matches = []
-        for number, text in enumerate(texts, 1):
-            if text not in known:
-                known[text] = self.match(text, language, mode)
-            matches.append(known[text])
-            if progress is not None:
-                progress(number)
-        return matches
 
 
 WHOLE = 0.9

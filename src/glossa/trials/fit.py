@@ -47,9 +47,7 @@ class Example(Struct, frozen=True):
     made: bool = False
 
 
-def example(
-    matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str] = (), *, made: bool = False
-) -> Example | None:
+def example(matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str] = (), *, made: bool = False) -> Example | None:
     """What a row teaches; None where it has no reading, where a stop decides, and for rows of conversations.
 
     Args:
@@ -114,7 +112,10 @@ def is_meant(house: House, row: Row, best: Meant) -> bool:
 
 
 def fit(
-    examples: Sequence[Example], start: Mapping[str, float] | None = None, prior_rows: float = PRIOR_ROWS
+    examples: Sequence[Example],
+    start: Mapping[str, float] | None = None,
+    prior_rows: float = PRIOR_ROWS,
+    near: Mapping[str, float] | None = None,
 ) -> dict[str, float]:
     """The weights of the terms that make the examples likeliest.
 
@@ -122,6 +123,7 @@ def fit(
         examples: from :func:`example`.
         start: the weights that the prior stands around; what each term is thought to weigh by default.
         prior_rows: how much the prior counts, 0 for nothing.
+        near: weights to search from, which the result does not depend on but for the time that it takes.
 
     Returns:
         Weights in log-odds, by term, in the order of the table of terms.
@@ -146,7 +148,8 @@ def fit(
         return float(likelihood + prior_rows / 2 * off @ off), slope + prior_rows * off
 
     bounds = [(None, 0.0) if t.sign < 0 else (0.0, None) if t.sign > 0 else (None, None) for t in TERMS]
-    best = minimize(loss, prior, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 2000})
+    first = np.array([near.get(t.name, t.prior) for t in TERMS]) if near is not None else prior
+    best = minimize(loss, first, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 2000})
     return {name: round(float(w), DIGITS) + 0.0 for name, w in zip(TERM_NAMES, best.x, strict=True)}
 
 
@@ -162,7 +165,7 @@ def fit_calibrated(examples: Sequence[Example], start: Mapping[str, float] | Non
         return weights
     held: list[tuple[float, Example]] = []
     for house in houses:
-        others = fit(without(examples, house), start)
+        others = fit(without(examples, house), start, near=weights)
         held += [(log_odds(e.amounts, others), e) for e in examples if e.house == house and not e.made]
     slope, shift = _line(held)
     return {name: round(weight * slope + (shift if name == TERM_NAMES[0] else 0.0), DIGITS) for name, weight in weights.items()}
