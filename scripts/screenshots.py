@@ -80,7 +80,7 @@ SHOTS: dict[str, str] = {
     "test-against": "glossa test changed.toml phrases.csv --results . --against before | tail -44",
     "stress": "glossa stress marigold --errors 0,5,10,20",
     "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
-    "teach": "printf 'nighty\\nnighty night\\nnight night\\n' | glossa teach home good_night",
+    "teach": "printf 'sleep tight\\nsleep tied\\nsleep tight\\n' | glossa teach home good_night",
     "check": "glossa check broken.toml",
     "wake": "glossa wake marigold 'ahoy barnacle' hello galley 'tin whistle'",
     "numbers": "glossa numbers 'twenty one and a half degrees' 'half an hour' 'fifty no sixty percent' 'one oh five' 'two minutes thirty' thirteen 'to' '½' 'two four double six' nonsense",

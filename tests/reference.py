@@ -437,9 +437,13 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             )
             add(f"number {where}")
     if pattern.device_at >= 0:
-        says = lambda span: all(
-            utterance.roles[i] != Role.REPEAT and (utterance.weights[i] >= 0.5 or utterance.roles[i] == Role.SMALL) for i in span
-        )
+
+        def says(span: range) -> bool:
+            return all(
+                utterance.roles[i] != Role.REPEAT and (utterance.weights[i] >= 0.5 or utterance.roles[i] == Role.SMALL)
+                for i in span
+            )
+
         others = [e for e in utterance.expressions if e.cost < 0.15 and e.things.rank in (0, 1, 3)]
         add(
             "another device",

@@ -118,8 +118,8 @@ def _print(found: object, changed: dict[str, float]) -> None:
     assert isinstance(found, Tuned)
     out = console()
     table = Table(box=None, padding=(0, 2), header_style="bright_black")
-    for name in ("on held-out rows", "price a row", "95 % interval", "wrong", "on talk", "missed", "asked", "rows"):
-        table.add_column(name, justify="left" if name == "on held-out rows" else "right")
+    for name in ("held out", "price a row", "95 % interval", "wrong", "on talk", "missed", "asked", "rows"):
+        table.add_column(name, justify="left" if name == "held out" else "right", no_wrap=True)
     for name, judged in (("today", found.before), ("tuned", found.after)):
         interval = f"{judged.low:.4f} to {judged.high:.4f}"
         counts = (judged.wrong, judged.talk, judged.missed, judged.asked, judged.rows)

@@ -128,9 +128,9 @@ def _more(values: Sequence[Any]) -> Num | None:
 def _strung(values: Sequence[Any]) -> Num | None:
     """ "one twenty" is 120, "one oh five" 105, "seventeen ninety" 1790."""
     high, low = values[0], values[-1]
-    return (
-        Num(high.value * 100 + low.value, note="strung together") if high.value and (low.value >= 10 or len(values) > 2) else None
-    )
+    if not high.value or (low.value < 10 and len(values) < 3):
+        return None
+    return Num(high.value * 100 + low.value, note="strung together" if len(values) < 3 else "digits")
 
 
 def _digits(values: Sequence[Any]) -> str | None:

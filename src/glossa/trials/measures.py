@@ -54,7 +54,7 @@ def wilson(count: float, total: float) -> tuple[float, float]:
     middle = share + Z95**2 / (2 * total)
     spread = Z95 * math.sqrt(share * (1 - share) / total + Z95**2 / (4 * total**2))
     below = 1 + Z95**2 / total
-    return max(0.0, (middle - spread) / below), min(1.0, (middle + spread) / below)
+    return max(0.0, min(share, (middle - spread) / below)), min(1.0, max(share, (middle + spread) / below))
 
 
 def kind(result: Result) -> str:
