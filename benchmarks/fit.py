@@ -70,13 +70,17 @@ def written(weights: Mapping[str, float]) -> str:
 def held_out(examples: Sequence[Example], file: Path) -> None:
     """Judge every house with weights that were fitted to all the others, and write the report and the reliability diagram."""
     total, noisy, seen = Counts(), Counts(), Counts()
-    pairs: list[tuple[float, bool]] = []
+    pairs: list[tuple[float, bool, float]] = []
     lines = [line.strip() for talk in TALK for line in talk.read_text(encoding="utf-8").splitlines() if line.strip()]
     heard = acted = asked = 0
     rows = [HEADER, "|---|---|---|---|---|---|---|---|"]
     for name, (house, table) in houses().items():
         weights = fit_calibrated(without(examples, house.name))
-        pairs += [(confidence(e.amounts, weights), e.meant) for e in examples if e.house == house.name and not e.made]
+        pairs += [
+            (confidence(e.amounts, weights), e.meant, min(e.weight, 1.0))
+            for e in examples
+            if e.house == house.name and not e.made
+        ]
         counts, noise = run(house, table, weights=weights), run(house, one_error(house, table), weights=weights)
         if "en" in house.languages:
             outcomes = [glossa.Matcher(house, weights=weights).match(line).outcome for line in lines]

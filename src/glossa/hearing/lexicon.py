@@ -23,6 +23,7 @@ MOST_PART_WORDS = 5
 EXACT, NEARLY = 0.0, 0.2
 """How far by sound the built-in words for "full" and the many colour names may be from what was heard."""
 
+NO_WAYS: dict[Words, set[Words]] = {}
 COSTLIEST_NAME = 1.2
 """What the words of a name may cost together."""
 
@@ -70,6 +71,7 @@ class Lexicon:
         having: for a property, the devices that have it, as a bit mask.
         named: the words of the names of devices and groups.
         numbers: what reads quantities.
+        several: runs of several words by their first one, with the other ways to say each.
     """
 
     def __init__(self, house: House, tag: str) -> None:
@@ -88,7 +90,9 @@ class Lexicon:
         self._spec_numbers: dict[str, int] = {}
         self.slot_spec: dict[str, int] = {}
         self.having: dict[str, int] = {}
-        self.several = self._several_words()
+        self.several: dict[str, dict[Words, set[Words]]] = {}
+        for said, others in self._several_words().items():
+            self.several.setdefault(said[0], {})[said] = others
         self._collect_specs()
         self._add_rooms()
         self._add_devices()
@@ -101,9 +105,10 @@ class Lexicon:
                         self._words.update(position.words)
                         for word in position.words:
                             self._strict.pop(word, None)
-        for said, others in self.several.items():
-            if all(w in self._words for w in said):
-                self._words.update(w for other in others for w in other)
+        for ways in self.several.values():
+            for said, others in ways.items():
+                if all(w in self._words for w in said):
+                    self._words.update(w for other in others for w in other)
         self.ignored = PhraseSet.of(self._texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
@@ -165,10 +170,11 @@ class Lexicon:
 
     def otherwise(self, words: Words) -> Iterator[Words]:
         """The same words with one run of several exchanged for another way to say it."""
-        for at in range(len(words)):
-            for end in range(at + 2, len(words) + 1):
-                for other in sorted(self.several.get(words[at:end], ())):
-                    yield words[:at] + other + words[end:]
+        for at, word in enumerate(words):
+            for said, others in self.several.get(word, NO_WAYS).items():
+                if words[at : at + len(said)] == said:
+                    for other in sorted(others):
+                        yield words[:at] + other + words[at + len(said) :]
 
     def _collect_specs(self) -> None:
         for device in self.house.devices.values():

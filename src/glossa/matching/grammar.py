@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.lexicon import Lexicon, texts_for_phrases
+from glossa.hearing.lexicon import NO_WAYS, Lexicon, texts_for_phrases
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
 from glossa.house.model import House, Intent
@@ -160,15 +160,16 @@ class Grammar:
     def _variants(self, positions: Sequence[tuple[Words, str, bool]]) -> Iterator[list[tuple[Words, str, bool]]]:
         """The same positions with a run of several words said otherwise: "good night", "nighty night"."""
         made = 0
-        for said, others in self.lexicon.several.items():
-            size = len(said)
-            for at in range(len(positions) - size + 1):
-                run = positions[at : at + size]
-                if all(w in p[0] for w, p in zip(said, run, strict=True)):
-                    for other in sorted(others):
-                        if made < MOST_VARIANTS:
-                            made += 1
-                            yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + size :]]
+        for at, position in enumerate(positions):
+            runs = ((said, others) for word in position[0] for said, others in self.lexicon.several.get(word, NO_WAYS).items())
+            for said, others in runs:
+                run = positions[at : at + len(said)]
+                if len(run) < len(said) or not all(w in p[0] for w, p in zip(said, run, strict=True)):
+                    continue
+                for other in sorted(others):
+                    if made < MOST_VARIANTS:
+                        made += 1
+                        yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + len(said) :]]
 
     def _own_words(self, intent: Intent) -> frozenset[str]:
         """The words of the names of an intent's own device."""
