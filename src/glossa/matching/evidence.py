@@ -24,6 +24,7 @@ from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Option, Where
 from glossa.matching.grammar import Grammar
 from glossa.matching.result import Counted
+from glossa.matching.stops import PLAIN_NAME
 
 MOST_HEARD = 4
 """Words of a phrase that were heard count up to this many."""
@@ -33,9 +34,6 @@ MOST_LEAD = 1.0
 
 LONG = 12
 """Tokens from which an utterance is long for a command."""
-
-PLAIN_NAME = 0.15
-"""A name that costs less than this was named plainly."""
 
 FAR = 0.2
 """A word that costs less than this share by its sound is misspelt rather than misheard."""

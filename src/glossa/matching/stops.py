@@ -7,11 +7,14 @@ from enum import IntEnum
 
 from msgspec import Struct
 
-from glossa.hearing.devices import Devices
+from glossa.hearing.devices import RANK, Devices
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Kind
 from glossa.matching.grammar import Grammar
+
+PLAIN_NAME = 0.15
+"""A name that costs less than this was named plainly."""
 
 
 class Severity(IntEnum):
@@ -116,6 +119,21 @@ def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
     return " ".join(utterance.words[i] for i in left) if several else ""
 
 
+def _second_command(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """Another device that is named with a direction or a number of its own: half of what was said is not to be done."""
+    if alignment.pattern.garbage or not _left(utterance, alignment, Role.POLE, Role.NUMBER):
+        return ""
+    for expression in utterance.expressions:
+        plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
+        if (
+            plain
+            and not expression.tokens & alignment.covered
+            and Role.REPEAT not in utterance.roles[expression.start : expression.end]
+        ):
+            return " ".join(utterance.words[expression.start : expression.end])
+    return ""
+
+
 def _preposition(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """ "by" before what a value becomes, or "to" before an amount of change."""
     items = [i for i in alignment.items if i.kind == Kind.MISFIT]
@@ -173,6 +191,7 @@ STOPS = (
     Stop("negation", Severity.REJECT, _negation, "a negation that nothing explains"),
     Stop("opposite", Severity.REJECT, _opposite, "one member of a pair of opposites for the other, or both"),
     Stop("sign", Severity.REJECT, _sign, "a minus that has no place"),
+    Stop("second command", Severity.REJECT, _second_command, "another device with a direction or a number of its own"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
     Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
