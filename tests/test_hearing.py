@@ -15,7 +15,7 @@ from glossa.house import HouseError
 from glossa.language import PhraseSet, languages, load_language, plural
 from glossa.language.phones import apart, distance, letters, phones
 from glossa.language.schema import read_language
-from glossa.matching.search import Search
+from glossa.matching.options import Choices
 
 ENGLISH = load_language("en")
 MARIGOLD = glossa.load_house("marigold")
@@ -320,8 +320,8 @@ class Roles(unittest.TestCase):
 
 class Things(unittest.TestCase):
     def devices(self, text: str, *properties: str) -> tuple[set[str], str]:
-        search = Search(GRAMMAR.hearing.analyse(text), GRAMMAR)
-        found = search.devices(GRAMMAR.lexicon.with_all(properties or ("power",)))
+        choices = Choices(GRAMMAR.hearing.analyse(text), GRAMMAR)
+        found = choices.devices(GRAMMAR.lexicon.with_all(properties or ("power",)))
         if not found:
             return set(), "none"
         best = found[0].value

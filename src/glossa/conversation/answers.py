@@ -14,8 +14,8 @@ from glossa.house.model import Intent
 from glossa.matching import Matcher
 from glossa.matching.alignment import Candidate
 from glossa.matching.grammar import Grammar
+from glossa.matching.options import Choices
 from glossa.matching.result import SlotValue
-from glossa.matching.search import Search
 
 
 class Answer(Struct, frozen=True):
@@ -79,10 +79,10 @@ class Answers:
         if kind == "pin":
             digits = _passcode(utterance, grammar)
             return Answer("value", digits) if digits else None
-        search = Search(utterance, grammar)
+        choices = Choices(utterance, grammar)
         if kind == "which":
-            return _one_of(search, candidates, intent)
-        return _value(search, slot, intent, slots)
+            return _one_of(choices, candidates, intent)
+        return _value(choices, slot, intent, slots)
 
     def is_back(self, text: str, tag: str) -> bool:
         """Whether a text asks for what was before the last change."""
@@ -102,9 +102,9 @@ def _passcode(utterance: Utterance, grammar: Grammar) -> str:
     return ""
 
 
-def _left(search: Search, tokens: int) -> float:
+def _left(choices: Choices, tokens: int) -> float:
     """What the words beside some tokens weigh, "one" and its kin aside."""
-    utterance, ones = search.utterance, search.grammar.lexicon.language.grammar.one
+    utterance, ones = choices.utterance, choices.grammar.lexicon.language.grammar.one
     return sum(
         w
         for i, (w, word) in enumerate(zip(utterance.weights, utterance.words, strict=True))
@@ -112,9 +112,9 @@ def _left(search: Search, tokens: int) -> float:
     )
 
 
-def _one_of(search: Search, candidates: tuple[str, ...], intent: Intent) -> Answer | None:
+def _one_of(choices: Choices, candidates: tuple[str, ...], intent: Intent) -> Answer | None:
     """ "the galley one", "the second one", "both", or the whole name."""
-    utterance, lexicon = search.utterance, search.grammar.lexicon
+    utterance, lexicon = choices.utterance, choices.grammar.lexicon
     language = lexicon.language
     ordinals, ones = language.answers.ordinals, language.grammar.one
     bare = [
@@ -128,23 +128,23 @@ def _one_of(search: Search, candidates: tuple[str, ...], intent: Intent) -> Answ
         return Answer("value", candidates)
     offered = lexicon.mask(candidates)
     best: tuple[float, Answer] | None = None
-    for found in search.devices(lexicon.with_all(intent.properties)):
+    for found in choices.devices(lexicon.with_all(intent.properties)):
         devices = found.value
         assert isinstance(devices, Devices)
         meant = devices.devices & offered
-        if meant and _left(search, found.tokens) <= MOST_LEFT and (best is None or found.cost < best[0]):
+        if meant and _left(choices, found.tokens) <= MOST_LEFT and (best is None or found.cost < best[0]):
             best = found.cost, Answer("value", lexicon.devices(meant), which=devices.which and meant.bit_count() > 1)
     for room in utterance.rooms():
         meant = room.entry.devices & offered
         tokens = (1 << room.end) - (1 << room.start)
-        if meant and _left(search, tokens) <= MOST_LEFT and (best is None or room.cost <= best[0] or best[1].which):
+        if meant and _left(choices, tokens) <= MOST_LEFT and (best is None or room.cost <= best[0] or best[1].which):
             best = room.cost, Answer("value", lexicon.devices(meant), which=meant.bit_count() > 1)
-    return best[1] if best else _told_apart(search, candidates)
+    return best[1] if best else _told_apart(choices, candidates)
 
 
-def _told_apart(search: Search, candidates: tuple[str, ...]) -> Answer | None:
+def _told_apart(choices: Choices, candidates: tuple[str, ...]) -> Answer | None:
     """ "the small one": the candidates whose names hold every word of the answer."""
-    utterance, lexicon = search.utterance, search.grammar.lexicon
+    utterance, lexicon = choices.utterance, choices.grammar.lexicon
     ones = lexicon.language.grammar.one
     places = [i for i, r in enumerate(utterance.roles) if r not in (Role.FILLER, Role.SMALL) and utterance.words[i] not in ones]
     ids = []
@@ -157,11 +157,11 @@ def _told_apart(search: Search, candidates: tuple[str, ...]) -> Answer | None:
     return Answer("value", tuple(ids), which=len(ids) > 1)
 
 
-def _value(search: Search, slot: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Answer | None:
-    lexicon = search.grammar.lexicon
+def _value(choices: Choices, slot: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Answer | None:
+    lexicon = choices.grammar.lexicon
     house = lexicon.house
     if slot == "device":
-        devices = [c for c in search.devices(lexicon.with_all(intent.properties)) if _left(search, c.tokens) <= MOST_LEFT]
+        devices = [c for c in choices.devices(lexicon.with_all(intent.properties)) if _left(choices, c.tokens) <= MOST_LEFT]
         if not devices:
             return None
         meant = devices[0].value
@@ -174,11 +174,11 @@ def _value(search: Search, slot: str, intent: Intent, slots: Mapping[str, SlotVa
         spec = next((lexicon.spec_of[d, slot] for d in ids if (d, slot) in lexicon.spec_of), None)
     if spec is None:
         return None
-    fitting = [c for c in whole_values(search, spec) if c.cost < MOST_COST]
+    fitting = [c for c in whole_values(choices, spec) if c.cost < MOST_COST]
     return Answer("value", fitting[0].value, outside=fitting[0].outside) if fitting else None  # type: ignore[arg-type]
 
 
-def whole_values(search: Search, spec: int) -> list[Candidate]:
+def whole_values(choices: Choices, spec: int) -> list[Candidate]:
     """The values of a specification that an utterance is, but for words of little weight, best first."""
-    options = (o.candidate for o in search.values(spec))
-    return [c for c in options if c is not None and _left(search, c.tokens) <= MOST_LEFT]
+    options = (o.candidate for o in choices.values(spec))
+    return [c for c in options if c is not None and _left(choices, c.tokens) <= MOST_LEFT]

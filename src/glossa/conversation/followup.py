@@ -11,8 +11,8 @@ from glossa.hearing.devices import Devices
 from glossa.house.model import Intent
 from glossa.language import PhraseSet
 from glossa.matching import Matcher
+from glossa.matching.options import Choices
 from glossa.matching.result import SlotValue
-from glossa.matching.search import Search
 
 LONGEST = 16
 """Tokens of the longest follow-up."""
@@ -58,13 +58,13 @@ class FollowUps:
         device = slots.get("device")
         if not marked or start >= end or not isinstance(device, tuple):
             return None
-        return self._devices(Search(grammar.hearing.analyse(whole.written(start, end)), grammar), intent, device)
+        return self._devices(Choices(grammar.hearing.analyse(whole.written(start, end)), grammar), intent, device)
 
     @staticmethod
-    def _devices(search: Search, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
-        utterance, lexicon = search.utterance, search.grammar.lexicon
+    def _devices(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
+        utterance, lexicon = choices.utterance, choices.grammar.lexicon
         every = (1 << len(utterance.words)) - 1
-        for candidate in search.devices(lexicon.with_all(intent.properties)):
+        for candidate in choices.devices(lexicon.with_all(intent.properties)):
             if isinstance(candidate.value, Devices) and utterance.weight(every & ~candidate.tokens) <= MOST_LEFT:
                 return FollowUp(lexicon.devices(candidate.value.devices), candidate.value.which)
         devices = lexicon.house.devices

@@ -13,7 +13,7 @@ from glossa.house.problems import nearest
 from glossa.house.values import Value
 from glossa.house.wires import TAKES
 from glossa.matching import Matcher
-from glossa.matching.search import Search
+from glossa.matching.options import Choices
 
 MOST_COST = 0.04
 """What a written value may cost as a spoken one: next to nothing is guessed here."""
@@ -137,7 +137,7 @@ def read_value(matcher: Matcher, device: str, name: str, text: str) -> Value:
         utterance = grammar.hearing.analyse(text)
         if not 0 < len(utterance.words) <= MOST_TOKENS:
             continue
-        for option in Search(utterance, grammar).values(grammar.lexicon.spec_of[device, name]):
+        for option in Choices(utterance, grammar).values(grammar.lexicon.spec_of[device, name]):
             candidate = option.candidate
             assert candidate is not None
             all_of_it = candidate.start == 0 and candidate.end == len(utterance.words)

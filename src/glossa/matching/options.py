@@ -1,0 +1,306 @@
+"""What the places of a phrase may take in one utterance: words, devices, rooms and values, each with what it costs."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from glossa.hearing.costs import COSTS
+from glossa.hearing.devices import Devices, resolve
+from glossa.hearing.lexicon import NamedSpan
+from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
+from glossa.hearing.roles import How, Role
+from glossa.hearing.utterance import Utterance
+from glossa.house.values import Values
+from glossa.matching.alignment import Candidate, Option
+from glossa.matching.grammar import Grammar, Pattern, Place
+
+MOST_DEVICES, MOST_VALUES, MOST_FREE, MOST_WORDS = 8, 10, 120, 4
+FREE_TOKENS = 14
+"""Tokens of an utterance in which free words may end anywhere; in a longer one they go to its end."""
+
+
+class Options(Struct, frozen=True):
+    """All options of a place, best first, and the largest gain among them."""
+
+    all: tuple[Option, ...] = ()
+    gain: float = -math.inf
+
+    @classmethod
+    def of(cls, options: Sequence[Option]) -> Options:
+        """Options with their largest gain."""
+        return cls(tuple(options), max(o.gain for o in options)) if options else NOTHING
+
+
+NOTHING = Options()
+
+
+class Choices:
+    """What places may take in one utterance; made for one utterance and thrown away.
+
+    Args:
+        utterance: what was heard, not empty and not too long.
+        grammar: the compiled phrases.
+        about: devices that were spoken of before, as a bit mask, which need not be named again.
+    """
+
+    def __init__(self, utterance: Utterance, grammar: Grammar, about: int = 0) -> None:
+        self.utterance, self.grammar = utterance, grammar
+        self._spoken_about = about
+        self._absolute = frozenset(grammar.lexicon.language.grammar.absolute)
+        self._slots: dict[int, Options] = {}
+        self._values: dict[int, tuple[Option, ...]] = {}
+        self._numbers: tuple[Quantity, ...] | None = None
+        self.hits = self._word_options()
+
+    # --- options of words -------------------------------------------------------------------------------------------
+
+    def _word_options(self) -> dict[int, Options]:
+        hits: dict[int, dict[tuple[int, int], Option]] = {}
+        grammar, utterance = self.grammar, self.utterance
+        for edges in utterance.edges:
+            for edge in edges:
+                positions = grammar.of_word.get(edge.word)
+                if positions is None:
+                    continue
+                weight = grammar.word_weight[edge.word]
+                cost = edge.cost * weight
+                tokens = (1 << edge.end) - (1 << edge.start)
+                option = Option(utterance.weight(tokens) - cost, tokens, edge.start, edge.end, cost, weight, edge)
+                for position in positions:
+                    best = hits.setdefault(position, {})
+                    known = best.get((edge.start, edge.end))
+                    if known is None or cost < known.cost:
+                        best[edge.start, edge.end] = option
+        return {
+            position: Options.of(sorted(best.values(), key=lambda o: (-o.gain, o.start))[:MOST_WORDS])
+            for position, best in hits.items()
+        }
+
+    # --- options of slots -------------------------------------------------------------------------------------------
+
+    def of(self, pattern: Pattern, place: Place) -> Options:
+        """What a place may take, best first."""
+        if place.position >= 0:
+            return self.hits.get(place.position, NOTHING)
+        known = self._slots.get(place.key)
+        if known is None:
+            known = self._slots[place.key] = Options.of(self._slot_options(pattern, place.slot))
+        return known
+
+    def _slot_options(self, pattern: Pattern, slot: str) -> list[Option]:
+        lexicon = self.grammar.lexicon
+        if slot == "device":
+            return [self._option(c) for c in self.devices(pattern.required)]
+        if slot == "room":
+            return [self._option(self._room(s)) for s in self.utterance.rooms()]
+        if slot == "pin":
+            return [self._option(c) for c in self._digits() if len(str(c.value)) > 1]
+        if slot in lexicon.slot_spec:
+            return list(self.values(lexicon.slot_spec[slot]))
+        specs: Iterable[int] = lexicon.specs_of.get(slot, ())
+        if pattern.intent.device:
+            members = self.grammar.house.members(pattern.intent.device)
+            specs = dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of)
+        return [option for spec in specs for option in self.values(spec)]
+
+    @staticmethod
+    def _room(span: NamedSpan) -> Candidate:
+        tokens = (1 << span.end) - (1 << span.start)
+        return Candidate(span.start, span.end, tokens, span.entry.room, span.cost, used=span.used)
+
+    def _option(self, candidate: Candidate, spec: int = -1) -> Option:
+        weight = self.utterance.weight(candidate.tokens)
+        if candidate.note == "words":  # free words fit anything, so they count on neither side of the score
+            counts = COSTS.free - weight
+        else:
+            counts = max(weight, COSTS.least)
+        gain = weight - candidate.cost
+        return Option(gain, candidate.tokens, candidate.start, candidate.end, candidate.cost, counts, None, candidate, spec)
+
+    def devices(self, among: int) -> list[Candidate]:
+        """What the device expressions stand for among some devices, best first.
+
+        Of the readings of the same words, those in the right room go before others, a name before a group, a group before a noun; beside the
+        first one only those are kept that take other words by their sound. What lies inside another expression as cheap and means
+        something else is not given.
+        """
+        spans: dict[int, list[tuple[int, Candidate]]] = {}
+        for expression in self.utterance.expressions:
+            devices = resolve(expression.things, among)
+            if devices is not None:
+                cost = round(expression.cost, 9)
+                made = Candidate(expression.start, expression.end, expression.tokens, devices, cost, used=expression.used)
+                spans.setdefault(expression.tokens, []).append((expression.things.rank, made))
+        kept = [c for readings in spans.values() for c in _first_ones(readings)]
+        kept = [c for c in kept if not any(_within(c, o) and o.cost <= c.cost + COSTS.outside for o in kept)]
+        kept.sort(key=lambda c: (c.cost - self.utterance.weight(c.tokens), c.start, c.value.devices))  # type: ignore[union-attr]
+        return [*self._spoken_of(among), *kept[:MOST_DEVICES]]
+
+    def _spoken_of(self, among: int) -> list[Candidate]:
+        """What was spoken of before, said with a pronoun or not at all."""
+        devices = self._spoken_about & among
+        if not devices:
+            return []
+        value = Devices(devices)
+        pronouns = self.grammar.lexicon.language.phrases("grammar", "pronouns")
+        words = self.utterance.words
+        spans = [(at, at + n) for at in range(len(words)) for n in pronouns.starts(words, at)[:1]]
+        said = [Candidate(a, b, (1 << b) - (1 << a), value, COSTS.assumed / 2, note="assumed") for a, b in spans]
+        return [*said, Candidate(0, 0, 0, value, COSTS.assumed, note="assumed")]
+
+    def values(self, spec: int) -> tuple[Option, ...]:
+        """Options for a slot or property of one specification, best first."""
+        known = self._values.get(spec)
+        if known is None:
+            candidates = self._candidates(spec, self.grammar.lexicon.specs[spec])
+            options = [self._option(c, spec) for c in candidates]
+            options.sort(key=lambda o: (-o.gain, o.start, str(o.candidate.value if o.candidate else "")))
+            most = MOST_FREE if self.grammar.lexicon.specs[spec].type == "words" else MOST_VALUES
+            known = self._values[spec] = tuple(options[:most])
+        return known
+
+    def _candidates(self, spec: int, values: Values) -> list[Candidate]:
+        utterance = self.utterance
+        named = [
+            Candidate(s.start, s.end, (1 << s.end) - (1 << s.start), s.entry.value, s.cost, used=s.used)
+            for spans in utterance.spans
+            for s in spans
+            if s.entry.spec == spec and s.entry.value is not None
+        ]
+        if values.type == "colour":  # the "lights" of "string lights grey" is no "light grey"
+            named = [c for c in named if not any(e.how & How.FORM for e in c.used)]
+        if values.type in ("switch", "choice", "colour"):
+            named += self._corrected(named)
+        elif values.type == "number":
+            named += [c for q in self._usable_numbers() if (c := fit(q, values)) is not None]
+        elif values.type == "digits":
+            named += self._digits()
+        elif values.type == "words":
+            count = len(utterance.words)
+            ends = range(1, count + 1) if count <= FREE_TOKENS else (count,)
+            named += [
+                Candidate(i, j, (1 << j) - (1 << i), utterance.written(i, j), 0.0, note="words")
+                for i in range(count)
+                for j in ends
+                if i < j
+            ]
+        return named
+
+    def _usable_numbers(self) -> tuple[Quantity, ...]:
+        """The quantities that are not inside another one that is as plain, nor a homophone right before a number."""
+        if self._numbers is None:
+            small, words, roles = self.grammar.lexicon.language.small, self.utterance.words, self.utterance.roles
+            every = [
+                replace(q, cost=q.cost + COSTS.article + (COSTS.dangling if roles[q.start] == Role.BROKEN else 0.0))
+                if q.cost >= HOMOPHONE and words[q.start] in small
+                else q
+                for q in self.utterance.quantities
+            ]
+            plain_starts = {q.start for q in every if q.cost < HOMOPHONE}
+            self._numbers = tuple(
+                q
+                for q in every
+                if not (q.cost >= HOMOPHONE and q.end in plain_starts)
+                and not any(
+                    r is not q
+                    and r.start <= q.start
+                    and q.end <= r.end
+                    and r.end - r.start > q.end - q.start
+                    and r.cost < q.cost + ROUGH
+                    for r in every
+                )
+            )
+        return self._numbers
+
+    def _corrected(self, named: Sequence[Candidate]) -> list[Candidate]:
+        """ "red no blue": the last one counts."""
+        corrections = self.grammar.lexicon.language.phrases("grammar", "correction")
+        words = self.utterance.words
+        if corrections.by_first.keys().isdisjoint(words):
+            return []
+        return [
+            replace(b, start=a.start, tokens=(1 << b.end) - (1 << a.start), cost=b.cost + COSTS.apart, note="corrected")
+            for a in named
+            for b in named
+            if b.start > a.end and corrections.whole([w for w in words[a.end : b.start] if w not in self._absolute])
+        ]
+
+    def _digits(self) -> list[Candidate]:
+        tokens, reader = self.utterance.tokens, self.grammar.lexicon.numbers
+        made, at = [], 0
+        while at < len(tokens):
+            digits = reader.digits(tokens, at)
+            if digits is None:
+                at += 1
+                continue
+            end, said = digits
+            made.append(Candidate(at, end, (1 << end) - (1 << at), said, 0.0, note="digits"))
+            at = end
+        return made
+
+
+def fit(quantity: Quantity, values: Values) -> Candidate | None:
+    """A quantity as a value of a slot: its unit converted, its range looked at, rounded to the slot's step."""
+    number, cost, unit = float(quantity.value), quantity.cost, quantity.unit
+    if quantity.share and values.unit == "percent" and values.ranged:
+        low, high = values.limits()
+        low = 0.0 if low == 1 else low  # a range that only leaves out 0
+        number = low + number * (high - low)
+    elif values.duration:
+        if not unit:
+            number *= values.factor
+        elif unit != "seconds":
+            cost += COSTS.unit
+    elif values.unit in ("celsius", "fahrenheit"):
+        if unit == "fahrenheit":
+            number = number * 5 / 9 if values.difference else (number - 32) * 5 / 9
+        elif unit not in ("", "celsius", "degrees"):
+            cost += COSTS.unit
+    elif values.unit == "degrees":
+        if unit not in ("", "celsius", "degrees"):
+            cost += COSTS.unit
+    elif unit and unit != values.unit:
+        cost += COSTS.unit
+    if not math.isfinite(number):
+        return None
+    value = values.nearest(number)
+    outside = not values.within(value)
+    if outside and values.outside == "clamp":
+        value, outside = values.clamp(value), False
+    tokens = (1 << quantity.end) - (1 << quantity.start)
+    cost = round(cost + (COSTS.outside if outside else 0.0), 9)
+    return Candidate(quantity.start, quantity.end, tokens, value, cost, outside, quantity.note)
+
+
+def _first_ones(readings: Sequence[tuple[int, Candidate]]) -> list[Candidate]:
+    """Of the readings of the same words, the first, and those that take other words by their sound."""
+    right = [r for r in readings if not _devices(r[1]).wrong_room] or list(readings)
+    least = min(c.cost for _, c in right)
+    first = min((r for r in right if r[1].cost <= least + COSTS.moved), key=lambda r: (r[0], r[1].cost))[1]
+    guessed = _guesses(first)
+    others: dict[Devices, Candidate] = {}
+    for _, candidate in right:
+        devices = _devices(candidate)
+        if devices != _devices(first) and _guesses(candidate) - guessed:
+            if devices not in others or candidate.cost < others[devices].cost:
+                others[devices] = candidate
+    return [first, *others.values()]
+
+
+def _devices(candidate: Candidate) -> Devices:
+    assert isinstance(candidate.value, Devices)
+    return candidate.value
+
+
+def _guesses(candidate: Candidate) -> set[tuple[int, str]]:
+    """The words of the house that were only guessed by sound, and where."""
+    return {(e.start, e.word.removesuffix("s")) for e in candidate.used if e.how & How.SOUND}
+
+
+def _within(one: Candidate, other: Candidate) -> bool:
+    """Whether one candidate's tokens are some, not all, of the other's, and mean something else."""
+    return one.tokens != other.tokens and one.tokens & other.tokens == one.tokens and one.value != other.value
