@@ -13,9 +13,10 @@ from glossa.hearing.tokens import MOST_TOKENS
 from glossa.hearing.utterance import Utterance
 from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
+from glossa.house.problems import HouseError, Problem, nearest
 from glossa.matching.alignment import Alignment
 from glossa.matching.decide import decide
-from glossa.matching.evidence import amounts_of, confidence, counted, fitted_weights
+from glossa.matching.evidence import TERM_NAMES, amounts_of, confidence, counted, fitted_weights
 from glossa.matching.grammar import Grammar
 from glossa.matching.reading import pieces_of, reading_of
 from glossa.matching.result import Match, Outcome, Reading
@@ -71,6 +72,9 @@ class Matcher:
         remember: how many matches to keep for when the same text comes again, as it does in tables; 0 for none.
         weights: weights of the evidence by term, instead of the fitted ones and the house's own.
 
+    Raises:
+        HouseError: where the house has a weight for a term that there is not.
+
     >>> from glossa import load_house
     >>> Matcher(load_house("marigold")).match("galley lamp on please").outcome
     <Outcome.ACCEPT: 'accept'>
@@ -78,6 +82,9 @@ class Matcher:
 
     def __init__(self, house: House, remember: int = 0, weights: Mapping[str, float] | None = None) -> None:
         self.house = house
+        unknown = [term for term in house.evidence if term not in TERM_NAMES]
+        if unknown:
+            raise HouseError(Problem("house.toml", 0, f"evidence.{t}", "there is no such term", nearest(t, TERM_NAMES)) for t in unknown)
         self.weights: Mapping[str, float] = Frozen(weights if weights is not None else {**fitted_weights(), **house.evidence})
         self._remember = remember
         self._known: dict[tuple[str, str, str, tuple[str, ...]], Match] = {}

@@ -1,4 +1,4 @@
-"""The picture of tuning: price against threshold, and false accepts against missed requests."""
+"""The picture of tuning: price against limit, and actions on talk against missed requests."""
 
 from __future__ import annotations
 
