@@ -84,7 +84,9 @@ class Matcher:
         self.house = house
         unknown = [term for term in house.evidence if term not in TERM_NAMES]
         if unknown:
-            raise HouseError(Problem("house.toml", 0, f"evidence.{t}", "there is no such term", nearest(t, TERM_NAMES)) for t in unknown)
+            raise HouseError(
+                Problem("house.toml", 0, f"evidence.{t}", "there is no such term", nearest(t, TERM_NAMES)) for t in unknown
+            )
         self.weights: Mapping[str, float] = Frozen(weights if weights is not None else {**fitted_weights(), **house.evidence})
         self._remember = remember
         self._known: dict[tuple[str, str, str, tuple[str, ...]], Match] = {}
