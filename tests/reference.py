@@ -59,7 +59,7 @@ class Laid:
 def every_way(utterance: Utterance, grammar: Grammar) -> list[Laid]:
     """Every way to lay every phrase, cheapest first."""
     ways = [laid for pattern in grammar.patterns for laid in lay(utterance, grammar, pattern)]
-    return sorted(ways, key=lambda w: (round(w.cost, 9), -round(w.score, 9), w.pattern.number))
+    return sorted(ways, key=lambda w: (w.cost, -w.score, w.pattern.number, [t.start if t else -1 for t in w.took]))
 
 
 def lay(utterance: Utterance, grammar: Grammar, pattern: Pattern) -> Iterator[Laid]:
@@ -319,10 +319,10 @@ def fill_slots(utterance: Utterance, laid: Laid) -> None:
     laid.missing = tuple(missing)
 
 
-def meanings(utterance: Utterance, grammar: Grammar) -> dict[Any, Laid]:
-    """The cheapest way of every meaning."""
+def meanings(ways: list[Laid], grammar: Grammar) -> dict[Any, Laid]:
+    """The cheapest way of every meaning, of ways that are sorted."""
     best: dict[Any, Laid] = {}
-    for laid in every_way(utterance, grammar):
+    for laid in ways:
         intent = laid.pattern.intent
         asks = laid.missing or laid.which
         what = (

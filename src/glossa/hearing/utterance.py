@@ -22,6 +22,9 @@ from glossa.hearing.vocabulary import WordEdge
 LITTLE, LOT = 0.5, 2.0
 """What "slightly" and "a lot" make of the usual amount of a change."""
 
+MOST_RECENT = 8
+"""Utterances that are kept for whoever looks at them next."""
+
 LONGEST_REPEAT = 4
 """Words of the longest false start that is looked for."""
 
@@ -101,6 +104,7 @@ class Hearing:
     def __init__(self, lexicon: Lexicon) -> None:
         self.lexicon, self.language = lexicon, lexicon.language
         self._devices = DeviceGrammar(lexicon)
+        self._recent: dict[str, Utterance] = {}
         language = lexicon.language
         grammar = language.grammar
         self._degrees = tuple(
@@ -118,7 +122,19 @@ class Hearing:
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
 
     def analyse(self, text: str) -> Utterance:
-        """An utterance with its roles and chart; one that is empty or too long has only its tokens, at most ``MOST_TOKENS`` + 1."""
+        """An utterance with its roles and chart; one that is empty or too long has only its tokens, at most ``MOST_TOKENS`` + 1.
+
+        The last few are kept: the matcher, answers and follow-ups look at the same one.
+        """
+        known = self._recent.get(text)
+        if known is None:
+            known = self._analysed(text)
+            if len(self._recent) >= MOST_RECENT:
+                self._recent.clear()
+            self._recent[text] = known
+        return known
+
+    def _analysed(self, text: str) -> Utterance:
         tokens = self._prepared(text)
         words = tuple(t.word for t in tokens)
         if not tokens or len(tokens) > MOST_TOKENS:
