@@ -52,6 +52,3 @@ class PhraseSet(Struct, frozen=True):
     def single(self) -> frozenset[str]:
         """The phrases of one word."""
         return frozenset(p[0] for phrases in self.by_first.values() for p in phrases if len(p) == 1)
-
-
-NO_PHRASES = PhraseSet({})

@@ -109,10 +109,6 @@ class Matcher:
             self.grammar(language)
             self.match("one mumble", language, "")
 
-    def hear(self, text: str, language: str) -> Utterance:
-        """An utterance analysed with the words of the house in a language."""
-        return self.grammar(language).hearing.analyse(text)
-
     def match(self, text: str, language: str = "", mode: str = "", about: Sequence[str] = ()) -> Match:
         """Match one utterance.
 
