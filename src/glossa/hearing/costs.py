@@ -31,6 +31,7 @@ class Costs(Struct, frozen=True):
             a room without a preposition, nothing but a room, a modifier that stands apart, "all" without a noun.
         missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
         rare: a phrase alternative of weight w costs ``rare * -log2(w)``, w relative to the heaviest one.
+        beside: a word of the house in a clause of its own.
         order: two places out of their order.
         misfit: "by" before what a value becomes, "to" before an amount of change.
         unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
@@ -69,6 +70,7 @@ class Costs(Struct, frozen=True):
     missing_asked: float = 0.6
     missing_default: float = 0.3
     rare: float = 0.05
+    beside: float = 0.4
     order: float = 0.12
     misfit: float = 0.8
     unit: float = 1.6

@@ -49,7 +49,8 @@ class Utterance(Struct, frozen=True):
         degree: the share of the usual amount that was asked for: "slightly" 0.5.
         times: the multiple of what it is now that was asked for, 0 for none; ``times_at`` its tokens as a bit mask.
         pauses: the tokens before which there is a pause in the writing, as a bit mask.
-        clauses: the tokens at which a clause of its own may begin, as a bit mask.
+        clauses: the tokens at which a clause of its own may begin, as a bit mask; ``requests`` those at which a request begins behind
+            one, without a pause: "it's cold in here, could you ...".
         telling: the tokens that no clause holds that is beside the command: names, directions, numbers; as a bit mask.
     """
 
@@ -68,6 +69,7 @@ class Utterance(Struct, frozen=True):
     times_at: int = 0
     pauses: int = 0
     clauses: int = 0
+    requests: int = 0
     telling: int = 0
 
     def weight(self, mask: int) -> float:
@@ -116,7 +118,7 @@ class Hearing:
         articles = frozenset(grammar.articles) - language.phrases("grammar", "pronouns").single
         self._wanting = ((prepositions & language.small) - frozenset(grammar.after_number_only)) | articles
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
-        self._clause = frozenset(grammar.clause)
+        self._clause = language.phrases("grammar", "clause")
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
@@ -158,13 +160,33 @@ class Hearing:
         ]
         expressions, apart = self._devices.expressions(words, spans, passable)
         pauses = _pauses(text, tokens)
-        clauses = pauses | _mask(w in self._clause and r != Role.FILLER for w, r in zip(words, roles.roles, strict=True))
-        named = self.lexicon.named
-        telling = _mask(r in _TELLING or w in named for w, r in zip(words, roles.roles, strict=True))
+        begins = self._clause.by_first
+        clauses = pauses | _mask(
+            w in begins and r != Role.FILLER and self._clause.at(words, i) > 0
+            for i, (w, r) in enumerate(zip(words, roles.roles, strict=True))
+        )
+        named, language = self.lexicon.named, self.language
+        telling = _mask((r in _TELLING or w in named) and w not in language.felt for w, r in zip(words, roles.roles, strict=True))
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
-            roles.degree, roles.times, roles.times_at, pauses, clauses, telling,
+            roles.degree, roles.times, roles.times_at, pauses, clauses, self._requests(words, roles.roles), telling,
         )  # fmt: skip
+
+    def _requests(self, words: Sequence[str], roles: Sequence[Role]) -> int:
+        """The tokens at which a request begins, without a pause: behind a clause in which nobody reports anything, or that says how it feels."""
+        mask, language = 0, self.language
+        opened = language.phrases("grammar", "request")
+        start = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
+        subject = self._clause.at(words, start)
+        complains = subject > 1
+        for at, word in enumerate(words if subject else ()):
+            if word in language.grammar.reporting:
+                break
+            if at and word in opened.by_first and opened.at(words, at):
+                mask |= 1 << at
+            if complains and word in language.felt:
+                mask |= 1 << at + 1
+        return mask & ~(1 << len(words))
 
     def _with_measures(self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]) -> tuple[tuple[WordEdge, ...], ...]:
         """In "double the brightness" the measure stands for the direction."""
@@ -222,6 +244,7 @@ class _Roles:
         self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1]  # the "half" of "half as bright"
         self._again = {i for i, w in enumerate(words) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]}
         self._numbers()
+        self._ordered()
         self._asides()
         self._repeats()
         self._broken()
@@ -299,6 +322,15 @@ class _Roles:
             for at in range(quantity.start, quantity.end):
                 if self.roles[at] != Role.POLE or quantity.end - quantity.start > 1:
                     self.roles[at] = Role.NUMBER
+
+    def _ordered(self) -> None:
+        """The "is" of "make sure the lamp is off" states nothing: it says how something is to be."""
+        ordering, copula = self._language.phrases("grammar", "ordering"), self._language.grammar.copula
+        at = next((i for i in range(len(self._words)) if ordering.at(self._words, i)), len(self._words))
+        for here in range(at + 1, len(self._words)):
+            if self._words[here] in copula and self.roles[here] in (Role.TALK, Role.SMALL):
+                self.roles[here] = Role.FILLER
+                return
 
     def _asides(self) -> None:
         """The "on" of "forty percent on the lamp" and the "up" of "up to twenty" are prepositions."""

@@ -46,6 +46,7 @@ class Language(Struct, frozen=True):
         toward: for a word, the words that it may stand for at a higher price.
         rewritings: heard words -> said words that are tried instead.
         alike: for a short word, the words that a recogniser may have written it for.
+        felt: what people feel and give as a reason: "cold", "dark".
         grammar, numbers, amounts, answers, followup, switch, colours, texts, units: the sections of the file.
     """
 
@@ -64,6 +65,7 @@ class Language(Struct, frozen=True):
     contractions: Mapping[Words, Words]
     expansions: Mapping[str, Words]
     alike: Mapping[str, frozenset[str]]
+    felt: frozenset[str]
     grammar: GrammarWords
     numbers: NumberWords
     amounts: Amounts
@@ -172,6 +174,7 @@ def compiled(file: LanguageFile, tag: str) -> Language:
         contractions={tuple(a.split()): tuple(b.split()) for a, b in file.contractions},
         expansions={k: tuple(v) for k, v in file.expansions.items()},
         alike={k: frozenset(v) for k, v in alike.items()},
+        felt=frozenset(file.grammar.felt),
         grammar=file.grammar,
         numbers=file.numbers,
         amounts=file.amounts,
@@ -214,4 +217,5 @@ def plural(word: str, language: Language) -> str:
 
 def is_plural(word: str, language: Language) -> bool:
     """Whether a word already is a plural, by its ending."""
-    return word.endswith("s") and not word.endswith("ss") and len(word) > 3 and word not in language.grammar.singular
+    many = language.grammar.many
+    return bool(many) and re.search(many, word) is not None and word not in language.grammar.singular

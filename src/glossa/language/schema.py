@@ -44,9 +44,15 @@ class GrammarWords(Section, frozen=True):
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
         later: other times than now. clause: words that a clause of its own begins with: "because", "i".
+        felt: what people feel and give as a reason: "it's too dark".
+        request: what opens a request behind a clause without a pause: "can you". reporting: words of speech and thought, which make what
+            follows no request: "asked".
+        ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
+        asking: words that a question about a state may hold beside those of its phrase.
         head: where the noun of a name stands, ``last`` or ``first``.
         told: endings of verbs that tell of something instead of ordering it.
-        plural: [pattern, replacement] pairs, the first that fits counts; ``singular`` are words that end like a plural and are none.
+        plural: [pattern, replacement] pairs, the first that fits counts; many: the pattern of a word that is a plural already; ``singular``
+            are words that end like a plural and are none.
         endings: endings that may be taken off a word.
         turning: beginnings that turn the meaning of a word round, as "un" does.
     """
@@ -68,9 +74,16 @@ class GrammarWords(Section, frozen=True):
     later: Words = []
     correction: Words = []
     clause: Words = []
+    felt: Words = []
+    request: Words = []
+    reporting: Words = []
+    ordering: Words = []
+    copula: Words = []
+    asking: Words = []
     head: Annotated[str, Meta(pattern="^(first|last)$")] = "last"
     told: Words = []
     plural: list[Pair] = []
+    many: str = ""
     singular: Words = []
     irregular: dict[str, str] = {}
     endings: Words = []

@@ -15,6 +15,8 @@ from glossa.house.values import Value
 from glossa.language import Language
 from glossa.matching.grammar import Pattern
 
+_SAID_IN_ASKING = frozenset((Role.TALK, Role.VERB, Role.AMOUNT, Role.UNKNOWN, Role.SMALL))
+
 MOST_AMOUNT = 0.5
 """What a token of an amount costs where nothing changes by an amount."""
 
@@ -164,6 +166,7 @@ class Aligner:
         self._utterance, self._language, self._order = utterance, language, order
         self._weight = utterance.weight((1 << len(utterance.words)) - 1)
         self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
+        self._asking = frozenset(language.grammar.asking)
 
     def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about: About, claimed: int) -> Alignment:
         """The alignment in which the places of a phrase take what was chosen for them.
@@ -244,12 +247,14 @@ class Aligner:
             at = (left & -left).bit_length() - 1
             left &= left - 1
             role, cost, word = utterance.roles[at], utterance.weights[at], utterance.words[at]
-            if preamble >> at & 1:
-                role, cost = Role.PREAMBLE, min(cost, WEIGHT[Role.PREAMBLE])
-            elif reason >> at & 1:
-                role, cost = Role.REASON, min(cost, WEIGHT[Role.REASON])
+            if (preamble | reason) >> at & 1:  # words of the house are less likely to be beside the command
+                beside = Role.PREAMBLE if preamble >> at & 1 else Role.REASON
+                cost = min(cost, COSTS.beside if role == Role.WORD else WEIGHT[beside])
+                role = beside
             if role == Role.POLE and self._goes_without_saying(word, chosen, towards):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
+            if pattern.intent.read and role in _SAID_IN_ASKING and word in self._asking:
+                role, cost = Role.FILLER, WEIGHT[Role.FILLER]
             if pattern.garbage:
                 cost *= COSTS.garbage
             elif word in pattern.measures:
@@ -259,16 +264,36 @@ class Aligner:
             where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
             items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
 
+    def most_beside(self) -> float:
+        """What clauses of their own, in front and behind, can save at most."""
+        utterance = self._utterance
+        count = len(utterance.words)
+        openings, closings = utterance.pauses | utterance.requests, utterance.clauses
+        if not openings | closings:
+            return 0.0
+        most = [0.0, 0.0]
+        for at in range(1, count):
+            for side, mask in (
+                (0, (1 << at) - 1 if openings >> at & 1 else 0),
+                (1, (1 << count) - (1 << at) if closings >> at & 1 else 0),
+            ):
+                if not mask & utterance.telling:
+                    saved = sum(max(0.0, w - WEIGHT[Role.PREAMBLE]) for i, w in enumerate(utterance.weights) if mask >> i & 1)
+                    most[side] = max(most[side], saved)
+        return sum(most)
+
     def _clauses_beside(self, first: int, last: int) -> tuple[int, int]:
         """The tokens of clauses of their own in front of what a phrase covers and behind it, as bit masks."""
         utterance = self._utterance
         count = len(utterance.words)
-        light = (Role.FILLER, Role.SMALL, Role.REPEAT)
-        preamble = reason = 0
+        light = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)
+        preamble = reason = pause = 0
         for at in range(first, 0, -1):
             if utterance.pauses >> at & 1:
-                preamble = (1 << at) - 1
+                preamble, pause = (1 << at) - 1, at
                 break
+            if utterance.requests >> at & 1:
+                preamble = (1 << at) - 1
             if utterance.roles[at - 1] not in light:
                 break
         for at in range(last, count - 1):
@@ -277,8 +302,11 @@ class Aligner:
                 break
             if utterance.roles[at] not in light:
                 break
-        negated = any(utterance.roles[i] == Role.NEGATION for i in range(preamble.bit_length()))
-        if preamble & utterance.telling or negated:
+        negated = [i for i in range(preamble.bit_length()) if utterance.roles[i] == Role.NEGATION]
+        complained = (
+            pause and utterance.clauses & 1 and negated == [1] and utterance.roles[pause - 1] != Role.SMALL
+        )  # "I can't see, ..."
+        if preamble & utterance.telling or (negated and not complained):
             preamble = 0
         return preamble, 0 if reason & utterance.telling else reason
 

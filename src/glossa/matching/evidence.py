@@ -94,6 +94,7 @@ TERMS = (
     Term("another room", -1, -3.0, "a room that is named and left alone"),
     Term("foreign place", -1, -4.0, "a room that this house doesn't have"),
     Term("unheard word", -1, -2.5, "words of the phrase that were not heard"),
+    Term("part of its name", -1, -0.5, "words that were not heard of a name that the phrase holds and of which others were heard"),
     Term("unheard direction", -1, -3.0, "words of the phrase that have an opposite and were not heard"),
     Term("unheard verb", -1, -0.3, "verbs of the phrase that say little and were not heard, where no other verb was"),
     Term("unheard question", -1, -3.0, "question words of the phrase that were not heard"),
@@ -114,6 +115,7 @@ TERMS = (
     Term("homophone", -1, -2.0, "numbers that usually are other words"),
     Term("rough number", -1, -0.5, "numbers strung together, ordinals, misspelt ones"),
     Term("unit", -1, -4.0, "units that are another value's"),
+    Term("unnamed thing", -1, -2.0, "a device that is known by its room alone, and an unknown word that may be its name"),
     Term("first words", -1, -1.5, "names of which only the first words were said"),
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),
@@ -189,6 +191,7 @@ class _Measured:
         self._utterance, self._alignment, self._grammar = utterance, alignment, grammar
         self._amounts: dict[str, float] = {}
         self._language = grammar.lexicon.language
+        self._pronouns = frozenset(self._language.grammar.pronouns)
         verbs = self._language.verbs | self._language.light
         self._verb_heard = any(w in verbs and alignment.covered >> i & 1 for i, w in enumerate(utterance.words))
 
@@ -266,13 +269,25 @@ class _Measured:
         elif place.small or not item.cost:
             return
         elif all(w in self._language.question for w in place.words):
-            self._add("unheard question", 1)
+            self._add("unheard question", not self._asked())
+        elif place.own and self._named_in_part():
+            self._add("part of its name", 1)
         elif place.missing > 1.2:
             self._add("unheard direction", 1)
         elif place.missing >= WEIGHTY:
             self._add("unheard word", 1)
         elif not self._verb_heard:
             self._add("unheard verb", 1)
+
+    def _named_in_part(self) -> bool:
+        """Whether another word of the name of the intent's own device was heard as it is."""
+        chosen = zip(self._alignment.pattern.places, self._alignment.chosen, strict=True)
+        return any(p.own and o is not None and o.edge is not None and o.edge.how == How.SAME for p, o in chosen)
+
+    def _asked(self) -> bool:
+        """Whether another question word of the phrase was heard."""
+        chosen = zip(self._alignment.pattern.places, self._alignment.chosen, strict=True)
+        return any(o is not None and o.edge is not None and o.edge.word in self._language.question for _, o in chosen)
 
     def _heard(self, item: Item, option: Option) -> None:
         place = self._alignment.pattern.places[item.place]
@@ -306,6 +321,11 @@ class _Measured:
         elif isinstance(candidate.value, Devices):
             self._add("which", candidate.value.which)
             self._add("wrong room", candidate.value.wrong_room)
+            self._add(
+                "unnamed thing",
+                self._only_a_room(candidate)
+                and any(i.kind == Kind.LEFT and i.role == Role.UNKNOWN for i in self._alignment.items),
+            )
             self._add("first words", candidate.cost - sum(e.cost for e in candidate.used) >= COSTS.first_words - 1e-9)
             self._add(
                 "guessed name",
@@ -325,6 +345,11 @@ class _Measured:
                 self._add("rough number", 1)
             if isinstance(candidate.value, (int, float)) and self._unknown_behind(candidate):
                 self._add("counts something", 1)
+
+    def _only_a_room(self, candidate: Candidate) -> bool:
+        """Whether a device is known by nothing but its room."""
+        tokens = candidate.tokens
+        return any(e.tokens == tokens and e.things.rank == RANK["room"] for e in self._utterance.expressions)
 
     def _unknown_behind(self, candidate: Candidate) -> bool:
         """Whether an unknown word right behind a number without a unit may be what it counts."""
@@ -369,8 +394,11 @@ class _Measured:
 
     def _question(self) -> None:
         utterance = self._utterance
-        said_nothing = (Role.FILLER, Role.SMALL, Role.REPEAT)
-        first = next((i for i, r in enumerate(utterance.roles) if r not in said_nothing), None)
+        articles, skipped = self._grammar.lexicon.articles, (Role.FILLER, Role.REPEAT)
+        beginning = zip(utterance.words, utterance.roles, strict=True)
+        first = next(
+            (i for i, (w, r) in enumerate(beginning) if r not in skipped and (w not in articles or w in self._pronouns)), None
+        )
         beside = {i.start for i in self._alignment.items if i.role in (Role.PREAMBLE, Role.REASON)}
         if (
             first is not None

@@ -193,6 +193,8 @@ class Grammar:
             return WEIGHT[Role.VERB]
         if word in language.poles:
             return WEIGHT[Role.POLE]
+        if word in language.question:
+            return WEIGHT[Role.TALK]
         return LITTLE_SAID if language.filler.whole((word,)) else WEIGHT[Role.WORD]
 
     def _place(self, said: Words, slot: str, optional: bool, intent: Intent, names: frozenset[str]) -> Place:

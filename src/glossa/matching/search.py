@@ -49,6 +49,7 @@ class Search:
         self._gains = {position: options.gain for position, options in self._hits.items()}
         self._total_garbage = self.total * COSTS.garbage
         small = (Role.SMALL, Role.BROKEN, Role.ASIDE)
+        self._most_beside = self._aligner.most_beside()
         self._most_small = sum(w for w, r in zip(utterance.weights, utterance.roles, strict=True) if r in small)
         spans = [((1 << s.end) - (1 << s.start)) for at in utterance.spans for s in at if s.entry.kind == "value"]
         spans += [(1 << q.end) - (1 << q.start) for q in utterance.quantities] + [e.tokens for e in utterance.expressions]
@@ -116,7 +117,7 @@ class Search:
             cost -= sum(p.missing for p in pattern.places if not self._with_others.isdisjoint(p.words))
         if self._about(pattern) == About.OWN:
             cost -= sum(p.missing for p in pattern.places if p.own)
-        return cost + pattern.fixed - self._most_small
+        return cost + pattern.fixed - self._most_small - self._most_beside
 
     def _about(self, pattern: Pattern) -> About:
         """What was spoken of before, seen from a pattern."""
