@@ -7,13 +7,13 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 
 from glossa.commands.wire import Command, Fill, Refused, fill
-from glossa.house.check import CHANGE
+from glossa.house.effects import Change, Fixed, FromSlot, Scale, Setting, slot_of
 from glossa.house.model import Device, House, Intent, Property, Wire
-from glossa.house.values import Value, Values, texts_for, tidy
-from glossa.house.wires import PLACEHOLDER, placeholders
+from glossa.house.sorts import NumberValues
+from glossa.house.values import OutsideRange, Value, Values, texts_for, tidy
+from glossa.house.wires import PLACEHOLDER
 from glossa.language import Language, load_language
-from glossa.language.colours import spoken_colours
-from glossa.matching.meaning import literal, slot_or, targets
+from glossa.matching.meaning import given, in_unit, targets
 from glossa.matching.result import SlotValue
 
 State = Mapping[tuple[str, str], Value]
@@ -52,76 +52,66 @@ class _Maker:
         """Set properties of one device."""
         for name, value in changes.items():
             prop = device.properties[name]
-            values = prop.values
-            if isinstance(value, (int, float)):
-                value = values.nearest(value)
-                if not values.within(value):
-                    if values.outside == "refuse":
-                        raise _OutOfRange(device, prop, value)
-                    value = values.clamp(value)
+            try:
+                value = prop.values.settle(value)
+            except OutsideRange as error:
+                raise _OutOfRange(device, prop, error.value) from None
             self.value = value
             self.changes[device.id, name] = value
-            fills = self._fills(device, values, value)
+            fills = self._fills(device, prop.values, value)
+            waits = {**fills, "value": prop.values.seconds(value), "raw": prop.values.seconds(value)}
             wires = prop.command
             last = max((i for i, w in enumerate(wires) if w.form != "wait"), default=-1)
             for number, wire in enumerate(wires):
                 effects = ((device.id, name, value),) if number == last else ()
-                self.commands.append(fill(wire, fills, self.house, effects))
+                self.commands.append(fill(wire, waits if wire.form == "wait" else fills, self.house, effects))
 
     def _fills(self, device: Device, values: Values, value: Value) -> dict[str, Fill]:
-        raw = values.wire(value)
-        fills: dict[str, Fill] = {
-            "raw": raw,
+        return {
+            "raw": values.wire(value),
             "value": value,
             "id": device.id,
             "name": device.name(self.tag),
             "room": device.room,
             "house": self.house.id,
+            **values.fills(value),
         }
-        if values.type == "colour" and isinstance(value, str):
-            fills |= {n: int(value[i : i + 2], 16) for n, i in (("red", 1), ("green", 3), ("blue", 5))}
-        return fills
 
-    def resolve(self, device: Device, name: str, written: str, slots: Mapping[str, SlotValue]) -> Value:
+    def resolve(self, device: Device, name: str, setting: Setting, slots: Mapping[str, SlotValue]) -> Value:
         """The value that a ``set`` gives a property of a device."""
         prop = device.properties.get(name)
-        if prop is None:
-            raise Refused(f"{device.name(self.tag)} has no {name}")
-        value = slot_or(written, slots)
+        if prop is None or not prop.command:
+            raise Refused(f"{device.name(self.tag)} has no {name} to set")
+        value = given(self.house, setting, slots, prop.values)
         if value is None or isinstance(value, tuple):
-            raise Refused(f"{name} has no value")
-        found = literal(value, prop.values.choices, prop.values.named)
-        if prop.values.type == "number" and isinstance(found, (int, float)) and not written.startswith("$"):
-            return tidy(found * prop.values.factor) if not isinstance(value, str) or _is_number(value) else found
-        if prop.values.choices and found not in prop.values.choices:
-            raise Refused(f"{device.name(self.tag)} has no {name} '{found}'")
-        if prop.values.type == "number" and not isinstance(found, (int, float)):
-            raise Refused(f"'{found}' is no number")
-        assert isinstance(found, (int, float, str))
-        return found
+            said = setting.value if isinstance(setting, Fixed) else slots.get(setting.slot)
+            raise Refused(f"{device.name(self.tag)} has no {name} '{said}'" if said is not None else f"{name} has no value")
+        return value
 
-    def change(self, device: Device, name: str, written: str) -> None:
+    def change(self, device: Device, name: str, change: Change) -> None:
         """Change a property of a device by an amount, within its range."""
-        prop = device.properties[name]
+        values = device.properties[name].values
         now = self.state.get((device.id, name))
-        if not isinstance(now, (int, float)):
+        if not isinstance(now, (int, float)) or not isinstance(values, NumberValues):
             raise _Unknown(device, name)
-        found = CHANGE.fullmatch(written)
-        assert found is not None
-        by = slot_or(found[2], self.slots)
-        by = 0 if by is None else by
-        amount = (
-            by if isinstance(by, (int, float)) else float(str(by)) * prop.values.factor if found[1] != "*" else float(str(by))
-        )
         times = self.slots.get("times")
         if isinstance(times, (int, float)):
-            found, amount = CHANGE.fullmatch("*1"), times
-            assert found is not None
-        wanted = now * amount if found[1] == "*" else now + amount if found[1] == "+" else now - amount
-        new = prop.values.clamp(prop.values.nearest(wanted))
+            wanted = now * times
+        elif isinstance(change, Scale):
+            wanted = now * self._amount(change.factor, None)
+        else:
+            wanted = now + change.sign * self._amount(change.amount, values)
+        new = values.moved(wanted)
         if new == now and wanted != now:
             self.limit = "highest" if wanted > now else "lowest"
         self.device(device, {name: new})
+
+    def _amount(self, amount: FromSlot | float, values: NumberValues | None) -> float:
+        if not isinstance(amount, FromSlot):
+            return amount
+        said = self.slots.get(amount.slot)
+        number = said if isinstance(said, (int, float)) else 0
+        return in_unit(self.house, amount.slot, number, values) if values is not None else number
 
     def steps(self, wires: Sequence[Wire]) -> None:
         """Several steps, one after the other."""
@@ -135,11 +125,17 @@ class _Maker:
                     self.device(device, {k: self.resolve(device, k, v, self.slots) for k, v in fitting.items()})
                 continue
             fills: dict[str, Fill] = {**self.slots, "house": self.house.id}
+            if wire.form == "wait":  # in seconds, whatever unit a slot is in
+                fills |= {n: v.seconds(self.slots[n]) for n, v in self._slot_values(said) if n in self.slots}  # type: ignore[arg-type]
             for device_id in said[:1]:
                 device = self.house.devices[device_id]
                 fills |= {"id": device.id, "name": device.name(self.tag), "device": device.id}
                 fills.setdefault("room", device.room)
             self.commands.append(fill(wire, fills, self.house))
+
+    def _slot_values(self, devices: Sequence[str]) -> list[tuple[str, Values]]:
+        """The slots of the house, and the properties of the devices that are meant, with what they take."""
+        return [*((n, p.values) for d in devices for n, p in self.house.devices[d].properties.items()), *self.house.slots.items()]
 
     # --- replies ----------------------------------------------------------------------------------------------------
 
@@ -176,8 +172,8 @@ class _Maker:
 
     def _sent(self, slot: str, value: Value) -> Value:
         """The value that was really sent for a slot."""
-        for name, written in self.intent.set.items():
-            if slot in placeholders(written):
+        for name, setting in self.intent.set.items():
+            if slot_of(setting) == slot:
                 sent = [v for (_, n), v in self.changes.items() if n == name]
                 return sent[0] if sent and all(v == sent[0] for v in sent) else value
         return value
@@ -190,22 +186,15 @@ class _Maker:
     def _shown(self, name: str, value: Value | None) -> str:
         if value is None:
             return ""
-        if isinstance(value, str) and value.startswith("#"):
-            owners = [d.properties[name].values for d in self.house.devices.values() if name in d.properties]
-            named = [n for v in owners for n, code in v.named.get("", {}).items() if code == value]
-            if named:
-                return named[0]
-            return next((" ".join(w) for w, code in spoken_colours(self.language).items() if code == value), value)
-        values = self.house.slots.get(name) or next(
-            (d.properties[name].values for d in self.house.devices.values() if name in d.properties), None
-        )
-        if isinstance(value, str) and values is not None and value in values.spoken and self.tag in values.spoken[value]:
-            return values.spoken[value][self.tag][0]
-        return str(value) if isinstance(value, str) else str(tidy(value))
+        owners = (d.properties[name].values for d in self.house.devices.values() if name in d.properties)
+        values = self.house.slots.get(name) or next(owners, None)
+        if values is not None:
+            return values.shown(value, self.tag, self.language)
+        return value if isinstance(value, str) else str(tidy(value))
 
 
 class _OutOfRange(Refused):
-    def __init__(self, device: Device, prop: Property, value: Value) -> None:
+    def __init__(self, device: Device, prop: Property, value: int | float) -> None:
         super().__init__("out of range")
         self.device, self.prop, self.value = device, prop, value
 
@@ -216,17 +205,9 @@ class _Unknown(Refused):
         self.device, self.name = device, name
 
 
-def _is_number(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return False
-    return True
-
-
 def unit_shown(values: Values, language: Language) -> str:
     """A unit as it stands behind a number in a reply."""
-    return f" {language.units.get(values.unit, values.unit)}" if values.unit else ""
+    return f" {language.units.get(values.unit, values.unit)}" if isinstance(values, NumberValues) and values.unit else ""
 
 
 def names(house: House, ids: Sequence[str], language: Language, joiner: str = "and") -> str:
@@ -247,23 +228,28 @@ def range_reply(house: House, intent: Intent, slots: Mapping[str, SlotValue], sl
     """The reply to a value out of range: the range, the unit, and what was said."""
     language = load_language(tag)
     value = slots.get(slot)
-    for name, written in intent.set.items():
-        if slot in placeholders(written) or slot == name:
+    for name, setting in intent.set.items():
+        if slot in (slot_of(setting), name):
             for device in targets(house, intent, slots):
                 prop = house.devices[device].properties.get(name)
-                if prop is not None and isinstance(value, (int, float)) and not prop.values.within(value):
-                    return _range_text(language, "range", prop.values, name, value, house.devices[device].name(tag))
-    values = house.slots.get(slot) or next(
-        (d.properties[slot].values for d in house.devices.values() if slot in d.properties), None
-    )
-    if values is None or not isinstance(value, (int, float)):
+                number = given(house, setting, slots, prop.values) if prop is not None else None
+                if (
+                    prop is not None
+                    and isinstance(number, (int, float))
+                    and isinstance(prop.values, NumberValues)
+                    and not prop.values.within(number)
+                ):
+                    return _range_text(language, "range", prop.values, name, number, house.devices[device].name(tag))
+    owners = (d.properties[slot].values for d in house.devices.values() if slot in d.properties)
+    values = house.slots.get(slot) or next(owners, None)
+    if not isinstance(values, NumberValues) or not isinstance(value, (int, float)):
         return language.text("rejected")
     return _range_text(language, "range_slot", values, slot, value, "")
 
 
-def _range_text(language: Language, name: str, values: Values, slot: str, value: float, device: str) -> str:
+def _range_text(language: Language, name: str, values: NumberValues, slot: str, value: float, device: str) -> str:
     low, high = (tidy(v) if abs(v) != float("inf") else v for v in values.limits())
-    unit = f" {language.units.get('seconds', 'seconds')}" if values.duration else unit_shown(values, language)
+    unit = unit_shown(values, language)
     return language.text(name, slot=slot.replace("_", " "), device=device, low=low, high=high, unit=unit, value=tidy(value))
 
 
@@ -304,9 +290,9 @@ def act(house: House, intent: Intent, slots: Mapping[str, SlotValue], state: Sta
             if intent.set:
                 fitting = {k: v for k, v in intent.set.items() if k in device.properties}
                 maker.device(device, {k: maker.resolve(device, k, v, slots) for k, v in fitting.items()})
-            for name, written in intent.change.items():
+            for name, change in intent.change.items():
                 if name in device.properties:
-                    maker.change(device, name, written)
+                    maker.change(device, name, change)
             if intent.read:
                 known = state.get((device_id, intent.read))
                 if known is None:
@@ -315,7 +301,7 @@ def act(house: House, intent: Intent, slots: Mapping[str, SlotValue], state: Sta
         maker.steps(intent.steps)
     except _OutOfRange as error:
         prop, value = error.prop, error.value
-        assert isinstance(value, (int, float))
+        assert isinstance(prop.values, NumberValues)
         text = _range_text(maker.language, "range", prop.values, prop.name, value, error.device.name(maker.tag))
         return Action(reply=text, refused="range")
     except _Unknown as error:

@@ -128,7 +128,7 @@ def _one_of(choices: Choices, candidates: tuple[str, ...], intent: Intent) -> An
         return Answer("value", candidates)
     offered = lexicon.mask(candidates)
     best: tuple[float, Answer] | None = None
-    for found in choices.devices(lexicon.with_all(intent.properties)):
+    for found in choices.devices(lexicon.fitting(intent)):
         devices = found.value
         assert isinstance(devices, Devices)
         meant = devices.devices & offered
@@ -161,7 +161,7 @@ def _value(choices: Choices, slot: str, intent: Intent, slots: Mapping[str, Slot
     lexicon = choices.grammar.lexicon
     house = lexicon.house
     if slot == "device":
-        devices = [c for c in choices.devices(lexicon.with_all(intent.properties)) if _left(choices, c.tokens) <= MOST_LEFT]
+        devices = [c for c in choices.devices(lexicon.fitting(intent)) if _left(choices, c.tokens) <= MOST_LEFT]
         if not devices:
             return None
         meant = devices[0].value

@@ -8,6 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.devices import Devices
+from glossa.house.effects import Shift
 from glossa.house.model import Intent
 from glossa.language import PhraseSet
 from glossa.matching import Matcher
@@ -64,7 +65,7 @@ class FollowUps:
     def _devices(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
         utterance, lexicon = choices.utterance, choices.grammar.lexicon
         every = (1 << len(utterance.words)) - 1
-        for candidate in choices.devices(lexicon.with_all(intent.properties)):
+        for candidate in choices.devices(lexicon.fitting(intent)):
             if isinstance(candidate.value, Devices) and utterance.weight(every & ~candidate.tokens) <= MOST_LEFT:
                 return FollowUp(lexicon.devices(candidate.value.devices), candidate.value.which)
         devices = lexicon.house.devices
@@ -100,5 +101,5 @@ def _marks(words: tuple[str, ...], before: PhraseSet, after: PhraseSet) -> tuple
 
 def reversed_change(intent: Intent) -> Intent:
     """An intent whose relative changes go the other way."""
-    turned = {"+": "-", "-": "+"}
-    return replace(intent, change={k: turned.get(v[:1], v[:1]) + v[1:] for k, v in intent.change.items()})
+    turned = {k: replace(v, sign=-v.sign) if isinstance(v, Shift) else v for k, v in intent.change.items()}
+    return replace(intent, change=turned)

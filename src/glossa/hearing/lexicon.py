@@ -10,19 +10,15 @@ from msgspec import Struct, field
 from glossa.hearing.costs import COSTS
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
-from glossa.house.model import House
-from glossa.house.text import words as fold_words
-from glossa.house.values import DURATIONS, Value, Values, texts_for
+from glossa.house.model import House, Intent
+from glossa.house.sorts import DURATIONS, NumberValues
+from glossa.house.values import Value, Values
 from glossa.language import Language, PhraseSet, load_language, plural
-from glossa.language.colours import spoken_colours
 from glossa.language.language import is_plural
 from glossa.language.phrases import Words
 
 BUILT_IN_UNITS = ("percent", "celsius", "degrees", "fahrenheit", *DURATIONS)
 MOST_PART_WORDS = 5
-EXACT, NEARLY = 0.0, 0.2
-"""How far by sound the built-in words for "full" and the many colour names may be from what was heard."""
-
 NO_WAYS: dict[Words, set[Words]] = {}
 COSTLIEST_NAME = 1.2
 """What the words of a name may cost together."""
@@ -68,7 +64,7 @@ class Lexicon:
     Attributes:
         vocabulary: its words.
         specs: the specifications of values, each once; ``spec_of`` by (device, property), ``slot_spec`` by slot, ``specs_of`` all of a property.
-        having: for a property, the devices that have it, as a bit mask.
+        having, settable: for a property, the devices that have it, and those on which it can be set, as bit masks.
         named: the words of the names of devices and groups.
         numbers: what reads quantities.
         several: runs of several words by their first one, with the other ways to say each.
@@ -90,6 +86,7 @@ class Lexicon:
         self._spec_numbers: dict[str, int] = {}
         self.slot_spec: dict[str, int] = {}
         self.having: dict[str, int] = {}
+        self.settable: dict[str, int] = {}
         self.several: dict[str, dict[Words, set[Words]]] = {}
         for said, others in self._several_words().items():
             self.several.setdefault(said[0], {})[said] = others
@@ -116,7 +113,7 @@ class Lexicon:
         )  # fmt: skip
         units: dict[str, str] = {}
         for spec in self.specs:
-            if spec.unit and spec.unit not in BUILT_IN_UNITS:
+            if isinstance(spec, NumberValues) and spec.unit and spec.unit not in BUILT_IN_UNITS:
                 forms = (spec.unit, plural(spec.unit, self.language), spec.unit.removesuffix("s"))
                 units.update(dict.fromkeys(forms, spec.unit))
         self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
@@ -140,11 +137,11 @@ class Lexicon:
             mask ^= low
         return tuple(found)
 
-    def with_all(self, properties: Iterable[str]) -> int:
-        """The devices that have all of some properties."""
+    def fitting(self, intent: Intent) -> int:
+        """The devices that an intent can be for: they have every property of it, and take what it sets."""
         mask = (1 << len(self.ids)) - 1
-        for name in properties:
-            mask &= self.having.get(name, 0)
+        for name in intent.properties:
+            mask &= (self.having if name == intent.read else self.settable).get(name, 0)
         return mask
 
     # --- what the house holds ---------------------------------------------------------------------------------------
@@ -183,6 +180,7 @@ class Lexicon:
                 if spec not in self.specs_of.setdefault(name, []):
                     self.specs_of[name].append(spec)
                 self.having[name] = self.having.get(name, 0) | self._bit[device.id]
+                self.settable[name] = self.settable.get(name, 0) | (self._bit[device.id] if prop.command else 0)
         for name, values in self.house.slots.items():
             self.slot_spec[name] = self._spec(values)
 
@@ -315,29 +313,12 @@ class Lexicon:
                 yield first, COSTS.first_words
 
     def _add_values(self, number: int, spec: Values) -> None:
-        switch = self.language.switch
-        for value in spec.choices:
-            spoken = texts_for(spec.spoken.get(value, {}), self.tag)
-            built_in = getattr(switch, value, ()) if spec.type == "switch" else ()
-            own = () if built_in and not switch.own else (value,)
-            for text in spoken or (*own, *built_in):
-                if fold_words(text):
-                    self._add(fold_words(text), Entry("value", spec=number, value=value))
-        for key in (self.tag, ""):
-            for text, named in spec.named.get(key, {}).items():
-                self._add(text.split(), Entry("value", spec=number, value=named))
-        if spec.ranged:
-            low, high = spec.limits()
-            numbers = self.language.numbers
-            for texts, reached in ((numbers.maximum, high), (numbers.minimum, low), (numbers.halfway, low + (high - low) / 2)):
-                for text in texts:
-                    self._strict.update({w: EXACT for w in text.split() if w not in self._words})
-                    self._add(text.split(), Entry("value", spec=number, value=spec.nearest(reached), cost=0.02))
-        if spec.type == "colour":
-            for words, colour in spoken_colours(self.language).items():
-                self._kin.update(words)
-                self._strict.update({w: NEARLY for w in words if w not in self._words})
-                self._add(words, Entry("value", spec=number, value=colour))
+        for form in spec.forms(self.tag, self.language):
+            if form.kin:
+                self._kin.update(form.words)
+            if form.farthest is not None:
+                self._strict.update({w: form.farthest for w in form.words if w not in self._words})
+            self._add(form.words, Entry("value", spec=number, value=form.value, cost=form.cost))
 
     # --- what an utterance holds ------------------------------------------------------------------------------------
 

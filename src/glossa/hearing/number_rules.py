@@ -12,7 +12,8 @@ from msgspec import Struct
 from msgspec.structs import replace as _replace
 
 from glossa.hearing.chart import Grammar, Rule
-from glossa.house.values import DURATIONS, tidy
+from glossa.house.sorts import DURATIONS
+from glossa.house.values import tidy
 
 HOMOPHONE = 0.45
 """What a number costs that usually is another word: "to" for two. Such a number is taken where nothing else fits."""

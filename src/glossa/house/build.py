@@ -14,6 +14,7 @@ import msgspec
 from msgspec.structs import replace
 
 from glossa.house import check, schema, sheets
+from glossa.house.effects import read_change, read_setting
 from glossa.house.frozen import deep_frozen
 from glossa.house.model import (
     Device,
@@ -36,7 +37,7 @@ from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.reader import Reader
 from glossa.house.schema import SECTIONS, TABLES, Path, StepSection, convert
 from glossa.house.text import words
-from glossa.house.values import NO_TEXTS, Texts, tidy
+from glossa.house.values import NO_TEXTS, Texts
 from glossa.house.wires import read_wire
 
 ONLY_LINK = "simulated"
@@ -363,8 +364,8 @@ class _Builder:
             intents[key] = Intent(
                 id=key,
                 phrases=phrases,
-                set={k: _written(v) for k, v in (section.set or {}).items()},
-                change={k: _written(v) for k, v in (section.change or {}).items()},
+                set={k: read_setting(v) for k, v in (section.set or {}).items()},
+                change={k: change for k, v in (section.change or {}).items() if (change := read_change(v)) is not None},
                 read=section.read or "",
                 steps=steps,
                 device=section.device,
@@ -412,10 +413,3 @@ class _Builder:
                     matching=matching,
                 )
         return intents
-
-
-def _written(value: object) -> str:
-    """A value of ``set`` or ``change`` as text: ``True`` is on, a number has no needless fraction."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    return str(tidy(value)) if isinstance(value, (int, float)) else str(value)

@@ -9,21 +9,20 @@ from typing import Any
 from msgspec import Struct
 
 from glossa.house import notation
+from glossa.house.effects import Change, Setting, read_change, read_setting, slot_of
 from glossa.house.model import Device, Group, Link, Mode, Phrase
 from glossa.house.notation import NotationError
 from glossa.house.problems import Problem, nearest
 from glossa.house.reader import Reader
 from glossa.house.schema import IntentSection, LinkSection, Path
 from glossa.house.sheets import SheetIntent
+from glossa.house.sorts import NumberValues
 from glossa.house.values import Value, Values
 from glossa.house.wires import placeholders
 
 Bad = Callable[..., None]
 BUILT_IN = ("device", "room", "pin")
 LANGUAGE = re.compile(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*")
-CHANGE = re.compile(r"\s*([+\-*])\s*(\d+(?:\.\d+)?|\$\w+|\$\{\w+\})\s*")
-"""A relative change: a sign, and a number or a slot."""
-
 _LINK_KEYS: Mapping[str, tuple[str, ...]] = {
     "mqtt": (
         *("host", "port", "username", "password_env", "qos", "retain", "version", "tls", "ca_file", "keepalive"),
@@ -48,8 +47,12 @@ class Parts(Struct, frozen=True):
 
     def owners(self, name: str, device: str = "") -> list[Values]:
         """The values of a property over the devices that have it, or over those of one device or group."""
+        return [self.devices[d].properties[name].values for d in self.members(device) if name in self.devices[d].properties]
+
+    def members(self, device: str) -> tuple[str, ...]:
+        """The devices that the id of a device or group stands for, all of them for ``""``."""
         ids = self.groups[device].members if device in self.groups else (device,) if device else tuple(self.devices)
-        return [self.devices[d].properties[name].values for d in ids if d in self.devices and name in self.devices[d].properties]
+        return tuple(d for d in ids if d in self.devices)
 
     @property
     def property_names(self) -> tuple[str, ...]:
@@ -59,7 +62,7 @@ class Parts(Struct, frozen=True):
     def default(self, slot: str, written: Value, section: IntentSection) -> Value:
         """The value of a default, in the units that slots are given in."""
         for values in self._values_of(slot, section):
-            found = self.reader.value(written, values)
+            found = values.written(written)
             if found is not None:
                 return found
         return written
@@ -218,36 +221,44 @@ def _no_property(name: str, path: Path, section: IntentSection, parts: Parts) ->
     parts.reader.bad(path, f"{whose} property '{name}'", nearest(name, parts.property_names))
 
 
-def _slot_value(value: str, path: Path, said: set[str], section: IntentSection, parts: Parts) -> bool:
-    """Whether a value is a slot; a slot that nothing fills is noted."""
-    found = placeholders(value)
-    if not value.startswith("$") or not found:
-        return False
-    if found[0] not in said and found[0] not in section.defaults:
-        parts.reader.bad(path, f"no phrase of the intent holds ${found[0]}", nearest(found[0], said))
-    return True
+def _from_slot(effect: Setting | Change, path: Path, said: set[str], section: IntentSection, parts: Parts) -> bool:
+    """Whether a value comes from a slot; a slot that nothing fills is noted."""
+    slot = slot_of(effect)
+    if slot and slot not in said and slot not in section.defaults:
+        parts.reader.bad(path, f"no phrase of the intent holds ${slot}", nearest(slot, said))
+    return bool(slot)
 
 
 def _set(name: str, value: Any, path: Path, said: set[str], section: IntentSection, parts: Parts) -> None:
     owners = parts.owners(name, section.device)
     if not owners:
         _no_property(name, path, section, parts)
-    elif not (isinstance(value, str) and _slot_value(value, path, said, section, parts)):
-        if all(parts.reader.value(value, values) is None for values in owners):
+    elif not _from_slot(read_setting(value), path, said, section, parts):
+        if all(values.written(value) is None for values in owners):
             parts.reader.bad(path, f"'{value}' is not a value of {name}", parts.reader.value_hint(value, owners[0]))
+    _settable(name, path, section.device, parts)
 
 
 def _change(name: str, value: Any, path: Path, said: set[str], section: IntentSection, parts: Parts) -> None:
     owners = parts.owners(name, section.device)
-    found = CHANGE.fullmatch(str(value))
+    change = read_change(value)
     if not owners:
         _no_property(name, path, section, parts)
-    elif all(v.type != "number" for v in owners):
+    elif not any(isinstance(v, NumberValues) for v in owners):
         parts.reader.bad(path, f"{name} is no number, so it can't be changed by an amount", "use set")
-    elif not found:
+    elif change is None:
         parts.reader.bad(path, f"'{value}' is not a relative change", 'write "+10", "-10", "*2", "*0.5", "+$slot" or "-$slot"')
-    elif found[2].startswith("$"):
-        _slot_value(found[2], path, said, section, parts)
+    else:
+        _from_slot(change, path, said, section, parts)
+    _settable(name, path, section.device, parts)
+
+
+def _settable(name: str, path: Path, device: str, parts: Parts) -> None:
+    """A property that is set has a command; one without can only be read."""
+    ids = parts.members(device)
+    if any(name in parts.devices[d].properties for d in ids):
+        if not any(name in parts.devices[d].properties and parts.devices[d].properties[name].command for d in ids):
+            parts.reader.bad(path, f"'{name}' has no command, so it can only be read", "write a command for it, or use read")
 
 
 def _step_device(
@@ -270,8 +281,8 @@ def _step_device(
         if not owners:
             whose = f"'{device}' has no" if device else "no device has a"
             parts.reader.bad((*path, "set", name), f"{whose} property '{name}'", nearest(name, parts.property_names))
-        elif not (isinstance(value, str) and _slot_value(value, (*path, "set", name), said, section, parts)):
-            if all(parts.reader.value(value, v) is None for v in owners):
+        elif not _from_slot(read_setting(value), (*path, "set", name), said, section, parts):
+            if all(v.written(value) is None for v in owners):
                 parts.reader.bad(
                     (*path, "set", name), f"'{value}' is not a value of {name}", parts.reader.value_hint(value, owners[0])
                 )

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct, field
 
+from glossa.house.effects import Change, Setting, slot_of
 from glossa.house.notation import Sequence
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
@@ -43,7 +44,7 @@ class Wire(Struct, frozen=True):
     call: str = ""
     wait: str = ""
     device: str = ""
-    set: Mapping[str, str] = field(default_factory=dict)
+    set: Mapping[str, Setting] = field(default_factory=dict)
 
 
 class Property(Struct, frozen=True):
@@ -170,8 +171,8 @@ class Intent(Struct, frozen=True):
 
     id: str
     phrases: Mapping[str, tuple[Phrase, ...]]
-    set: Mapping[str, str] = field(default_factory=dict)
-    change: Mapping[str, str] = field(default_factory=dict)
+    set: Mapping[str, Setting] = field(default_factory=dict)
+    change: Mapping[str, Change] = field(default_factory=dict)
     read: str = ""
     steps: tuple[Wire, ...] = ()
     device: str = ""
@@ -189,6 +190,11 @@ class Intent(Struct, frozen=True):
     def properties(self) -> tuple[str, ...]:
         """The properties that the intent sets, changes or reads, in the file's order."""
         return (*self.set, *self.change, *((self.read,) if self.read else ()))
+
+    @property
+    def changed_by(self) -> frozenset[str]:
+        """The slots that say by how much something changes."""
+        return frozenset(slot for change in self.change.values() if (slot := slot_of(change)))
 
 
 class Mode(Struct, frozen=True):

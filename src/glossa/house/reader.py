@@ -13,8 +13,9 @@ from glossa.house.model import Link
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import Problem, nearest
 from glossa.house.schema import SECTIONS, TABLES, Path, ValuesSection, convert, options_at
+from glossa.house.sorts import SORTS, NumberValues
 from glossa.house.text import words
-from glossa.house.values import NO_TEXTS, Texts, Value, Values, colour, tidy
+from glossa.house.values import NO_TEXTS, Texts, Value, Values, tidy
 
 Spoken = dict[str, tuple[tuple[str, ...], ...]]
 MOST_NAMES = 500
@@ -153,7 +154,7 @@ class Reader:
             self.bad(path, "'type' is missing", "one of: " + ", ".join(options_at(ValuesSection, ("type",))))
             return None
         choices = self._choices(section, kind, path)
-        number_keys = {"minimum": section.minimum, "maximum": section.maximum, "step": section.step, "raw": section.raw}
+        number_keys = {k: getattr(section, k) or None for k in ("minimum", "maximum", "step", "raw", "cyclic")}
         if kind != "number":
             for key, value in number_keys.items():
                 if value is not None:
@@ -167,37 +168,41 @@ class Reader:
                 self.bad((*path, "raw"), "raw needs a minimum and a maximum to map from", "write both")
             if raw[0] == raw[1]:
                 self.bad((*path, "raw"), "the two ends of raw must differ")
+        if section.cyclic and (low is None or high is None):
+            self.bad((*path, "cyclic"), "a range that closes on itself needs a minimum and a maximum", "write both")
         if section.inverted and kind != "switch":
             self.bad((*path, "inverted"), f"a {kind} can't be inverted", "turn the two numbers of raw round")
-        raw_step = section.raw_step if section.raw_step is not None else 1.0 if raw else None
-        spoken = self._spoken_choices(section, choices, path)
-        found = Values(
-            type=kind,
-            unit=section.unit.strip().lower() if kind == "number" else "",
-            minimum=low,
-            maximum=high,
-            step=section.step,
-            raw=raw,
-            raw_step=raw_step,
-            choices=choices,
-            spoken=spoken,
-            outside=section.outside,
-            difference=section.difference,
-            doubt="ask" if section.doubt == "ask" else "",
-            doubt_share=section.doubt_share,
-        )
-        if found.unit == "fahrenheit":
+        common: dict[str, Any] = {"choices": choices, "spoken": self._spoken_choices(section, choices, path)}
+        found = NumberValues(**self._number(section, raw), **common) if kind == "number" else SORTS[kind](**common)
+        if isinstance(found, NumberValues) and found.unit == "fahrenheit":
             self.bad(
                 (*path, "unit"), "values are kept in celsius", 'write unit = "celsius"; fahrenheit is understood and converted'
             )
         named = self._named(section, found, path)
         found = replace(found, named=named)
         if section.initial is not None:
-            initial = self.value(section.initial, found)
+            initial = found.written(section.initial)
             if initial is None:
                 self.bad((*path, "initial"), f"'{section.initial}' is not a value of it", self.value_hint(section.initial, found))
             found = replace(found, initial=initial)
         return found if len(self.problems) == before else None
+
+    @staticmethod
+    def _number(section: ValuesSection, raw: tuple[float, float] | None) -> dict[str, Any]:
+        """The fields of a number."""
+        return {
+            "unit": section.unit.strip().lower(),
+            "minimum": section.minimum,
+            "maximum": section.maximum,
+            "step": section.step,
+            "raw": raw,
+            "raw_step": section.raw_step if section.raw_step is not None else 1.0 if raw else None,
+            "outside": section.outside,
+            "difference": section.difference,
+            "cyclic": section.cyclic,
+            "doubt": "ask" if section.doubt == "ask" else "",
+            "doubt_share": section.doubt_share,
+        }
 
     def _choices(self, section: ValuesSection, kind: str, path: Path) -> dict[str, str]:
         values = section.values
@@ -234,8 +239,8 @@ class Reader:
 
     def _named(self, section: ValuesSection, values: Values, path: Path) -> dict[str, dict[str, Value]]:
         found: dict[str, dict[str, Value]] = {}
-        if section.named and values.type not in ("number", "colour"):
-            self.bad((*path, "named"), f"a {values.type} has no named values", "use 'spoken'")
+        if section.named and not values.takes_names:
+            self.bad((*path, "named"), f"a {values.sort} has no named values", "use 'spoken'")
             return found
         for spoken, value in section.named.items():
             language, pairs = ("", {spoken: value}) if not isinstance(value, dict) else (spoken, value)
@@ -243,8 +248,8 @@ class Reader:
             if language and language not in self.languages:
                 self.bad(at, f"'{language}' is not a language of this house", nearest(language, self.languages))
             for name, one in pairs.items():
-                real = self.value(one, values)
-                if real is None or (not isinstance(real, str) and not values.within(real)):
+                real = values.literal(one)
+                if real is None or (isinstance(values, NumberValues) and not isinstance(real, str) and not values.within(real)):
                     self.bad(at, f"'{one}' is not a value of it", self.value_hint(one, values))
                 elif not words(name):
                     self.bad(at, "the name holds no word")
@@ -252,32 +257,7 @@ class Reader:
                     found.setdefault(language, {})[" ".join(words(name))] = real
         return found
 
-    def value(self, written: object, values: Values) -> Value | None:
-        """The value that a house file's ``"shut"``, ``5`` or ``"#ff0000"`` stands for, or None."""
-        if values.type in ("switch", "choice"):
-            text = {True: "on", False: "off"}.get(written, str(written)) if isinstance(written, bool) else str(written)
-            return text if text in values.choices else None
-        if isinstance(written, str):
-            for names in values.named.values():
-                if " ".join(words(written)) in names:
-                    return names[" ".join(words(written))]
-        if values.type == "number":
-            if isinstance(written, bool) or not isinstance(written, (int, float)):
-                return None
-            return tidy(written * values.factor)
-        if values.type == "colour":
-            return colour(str(written))
-        return str(written)
-
     def value_hint(self, written: object, values: Values) -> str:
         """What could have been meant by a value that is none."""
-        if values.type == "number":
-            names = [n for table in values.named.values() for n in table]
-            return nearest(str(written), names) or f"write a number{_range(values)}"
-        if values.type == "colour":
-            return 'write a CSS colour name or "#rrggbb"'
-        return nearest(str(written), values.choices)
-
-
-def _range(values: Values) -> str:
-    return f" from {values.minimum} to {values.maximum}" if values.ranged else ""
+        known = [*values.choices, *(n for table in values.named.values() for n in table)]
+        return nearest(str(written), known) or values.hint()

@@ -137,6 +137,7 @@ class ValuesSection(Section):
     initial: Scalar | None = None
     outside: Literal["refuse", "clamp"] = "refuse"
     difference: bool = False
+    cyclic: bool = False
     inverted: bool = False
     doubt: Literal["ask", "never"] = "never"
     doubt_share: Share = 0.1

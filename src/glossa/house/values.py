@@ -1,27 +1,26 @@
-"""What a property or a slot can be, and how a value becomes what goes over the wire.
+"""What a property or a slot can be: what all sorts of values have in common, and how numbers are rounded.
 
-Wire scaling is the linear map of the W3C Web of Things use of ``minimum`` and ``maximum``: the ends of the range map
-onto the ends of ``raw``, which may be reversed.
+The sorts themselves, a class each, are in :mod:`glossa.house.sorts`.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from decimal import ROUND_HALF_UP, Decimal
+from enum import IntEnum
 from types import MappingProxyType
+from typing import ClassVar, Protocol
 
 from msgspec import Struct, field
 
-from glossa.house.text import fold
+from glossa.house.text import fold, words
 
 Value = int | float | str
 Texts = Mapping[str, tuple[str, ...]]
 """Texts by BCP 47 language tag; those under ``""`` belong to every language of the house."""
 
 NO_TEXTS: Texts = MappingProxyType({})
-TEMPERATURES = ("celsius", "fahrenheit")
-DURATIONS: Mapping[str, int] = MappingProxyType({"seconds": 1, "minutes": 60, "hours": 3600})
 
 
 def texts_for(texts: Texts, language: str) -> tuple[str, ...]:
@@ -42,148 +41,177 @@ def tidy(number: float) -> int | float:
 
 
 def round_to(number: float, step: float, start: float = 0.0) -> float:
-    """``number`` on the grid ``start + n * step``, halves up.
+    """``number`` on the grid ``start + n * step``, halves away from zero.
 
-    >>> round_to(2.5, 1), round_to(21.26, 0.5)
-    (3.0, 21.5)
+    >>> round_to(2.5, 1), round_to(21.26, 0.5), round_to(-2.25, 0.1)
+    (3.0, 21.5, -2.3)
     """
     size, origin = Decimal(repr(step)), Decimal(repr(start))
     steps = ((Decimal(repr(number)) - origin) / size).quantize(Decimal(1), rounding=ROUND_HALF_UP)
     return float(origin + steps * size)
 
 
-class Values(Struct, frozen=True):
-    """What a slot or property takes.
+class OutsideRange(ValueError):
+    """A number that a property does not take; ``value`` is the number, rounded."""
+
+    def __init__(self, value: int | float) -> None:
+        super().__init__(f"{value} is out of range")
+        self.value = value
+
+
+class Way(IntEnum):
+    """A way in which values of a sort are heard."""
+
+    NAMED = 0
+    """By their spoken forms."""
+    NAMED_AS_IS = 1
+    """By their spoken forms, no word of them in another form: the "lights" of "string lights grey" is no "light"."""
+    NUMBER = 2
+    DIGITS = 3
+    """Digits one by one."""
+    FREE = 4
+    """Any words at all."""
+
+
+class Form(Struct, frozen=True):
+    """A spoken form of a value.
 
     Attributes:
-        type: ``switch``, ``number``, ``choice``, ``colour``, ``digits`` or ``words``.
-        unit: the unit of a number as it is spoken; ``percent``, ``celsius``, ``degrees`` (an angle), ``seconds``,
-            ``minutes``, ``hours``, a word of its own, or ``""``.
-        minimum, maximum: the range in that unit, or None where it is open.
-        step: spoken values are rounded to it; None leaves them as they are.
-        raw: what minimum and maximum are on the wire, or None for the value itself.
-        raw_step: what the wire takes is a multiple of it; None where it isn't rounded.
-        choices: wire text by the value's name, for ``switch`` and ``choice``, in the file's order.
+        words: what is said.
+        value: what it stands for.
+        cost: what taking it costs, in content words.
+        farthest: how far by sound its words may be from what was heard; None for the usual distance.
+        kin: whether its words are many, and never taken for one another.
+    """
+
+    words: tuple[str, ...]
+    value: Value
+    cost: float = 0.0
+    farthest: float | None = None
+    kin: bool = False
+
+
+class Speech(Protocol):
+    """What the sorts need to know of a language."""
+
+    def switched(self, value: str) -> tuple[tuple[str, ...], bool]:
+        """The built-in words for ``on`` or ``off``, and whether the value's own name is said too."""
+
+    @property
+    def extremes(self) -> tuple[Sequence[str], Sequence[str], Sequence[str]]:
+        """How the highest, the lowest and the middle of a range are said."""
+
+    @property
+    def colour_names(self) -> Mapping[tuple[str, ...], str]:
+        """The names of colours, and their codes."""
+
+
+class Values(Struct, frozen=True):
+    """What a slot or property takes; a class for each sort.
+
+    A new sort is a class with a ``sort`` (the house file's ``type``) that overrides what is different about it.
+
+    Attributes:
+        choices: wire text by the value's name, for a ``switch`` and a ``choice``, in the file's order.
         spoken: spoken forms by the value's name.
         named: spoken form -> value, by language.
         initial: where the simulated device starts.
-        outside: ``refuse`` or ``clamp`` what lies out of range.
-        difference: whether a temperature is a difference of two.
-        doubt: ``ask`` to have a number with a sound-alike twin read back, else ``""``.
-        doubt_share: how far apart the twins must be for that, as a share of the range, 0 to 1.
     """
 
-    type: str
-    unit: str = ""
-    minimum: float | None = None
-    maximum: float | None = None
-    step: float | None = None
-    raw: tuple[float, float] | None = None
-    raw_step: float | None = None
+    sort: ClassVar[str] = ""
+    ways: ClassVar[tuple[Way, ...]] = ()
+    """How its values are heard."""
+    takes_names: ClassVar[bool] = False
+    """Whether a house may name values of it."""
+    corrected: ClassVar[bool] = False
+    """Whether "red no blue" corrects one; numbers have a grammar for that."""
+
     choices: Mapping[str, str] = field(default_factory=dict)
     spoken: Mapping[str, Texts] = field(default_factory=dict)
     named: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
     initial: Value | None = None
-    outside: str = "refuse"
-    difference: bool = False
-    doubt: str = ""
-    doubt_share: float = 0.1
 
-    @property
-    def duration(self) -> bool:
-        """Whether the unit is one of time; such values are given in seconds everywhere but in the range and on the wire."""
-        return self.unit in DURATIONS
+    # --- as the house file writes it --------------------------------------------------------------------------------
 
-    @property
-    def factor(self) -> int:
-        """Seconds in the slot's own unit of time, else 1."""
-        return DURATIONS.get(self.unit, 1)
+    def written(self, value: object) -> Value | None:
+        """The value that a house file's ``"shut"``, ``5`` or ``"#ff0000"`` stands for, or None."""
+        if isinstance(value, str):
+            name = " ".join(words(value))
+            for names in self.named.values():
+                if name in names:
+                    return names[name]
+        return self.literal(value)
 
-    @property
-    def ranged(self) -> bool:
-        """Whether it is a number with both a minimum and a maximum."""
-        return self.type == "number" and self.minimum is not None and self.maximum is not None
+    def literal(self, value: object) -> Value | None:
+        """The value that something written stands for, names aside; None where it is none."""
+        return None if isinstance(value, bool) or value is None else str(value)
 
-    def limits(self) -> tuple[float, float]:
-        """The range in the value's unit (seconds for times); infinite where it is open."""
-        low = -math.inf if self.minimum is None else self.minimum * self.factor
-        high = math.inf if self.maximum is None else self.maximum * self.factor
-        return low, high
+    def hint(self) -> str:
+        """What to write for a value."""
+        return ""
 
-    def nearest(self, number: float) -> int | float:
-        """The number rounded to ``step`` (in the unit of the range), halves up."""
-        if self.step is None or not math.isfinite(number) or abs(number) > 1e15:
-            return tidy(number) if math.isfinite(number) else number
-        return tidy(round_to(number / self.factor, self.step) * self.factor)
+    def described(self) -> str:
+        """What a value is, in a few words: "a number of percent"."""
+        return f"a {self.sort}"
 
-    def within(self, number: float) -> bool:
-        """Whether a number lies in the range, ends included."""
-        low, high = self.limits()
-        return low <= number <= high
+    def examples(self) -> tuple[Value, ...]:
+        """Values that show what is sent: all choices, the lowest number."""
+        return tuple(self.choices)
 
-    def clamp(self, number: float) -> int | float:
-        """The number, or the end of the range that it lies beyond."""
-        low, high = self.limits()
-        return tidy(min(max(number, low), high))
+    # --- as it is spoken --------------------------------------------------------------------------------------------
+
+    def forms(self, tag: str, speech: Speech) -> Iterator[Form]:
+        """Every spoken form of a value in a language."""
+        for key in (tag, ""):
+            for text, value in self.named.get(key, {}).items():
+                yield Form(tuple(text.split()), value)
+
+    def sample(self, tag: str, speech: Speech) -> str:
+        """A value as it may be said."""
+        return next((" ".join(form.words) for form in self.forms(tag, speech)), "")
+
+    def shown(self, value: Value, tag: str, speech: Speech) -> str:
+        """A value as a reply says it."""
+        return str(value)
+
+    # --- what a device gets -----------------------------------------------------------------------------------------
+
+    def settle(self, value: Value) -> Value:
+        """The value that a device is set to: rounded, and kept in range where the house says so.
+
+        Raises:
+            OutsideRange: where it is out of range, and that is refused.
+        """
+        return value
 
     def wire(self, value: Value) -> str:
-        """The wire text of a value.
-
-        Numbers are mapped linearly from ``minimum``..``maximum`` onto ``raw`` and rounded to ``raw_step``, halves up;
-        choices have their wire value; everything else stands for itself.
-
-        >>> Values("number", minimum=0, maximum=100, raw=(0, 255), raw_step=1).wire(40)
-        '102'
-        """
-        if isinstance(value, str):
-            return self.choices.get(value, value)
-        number: float = value / self.factor
-        if self.raw is not None and self.minimum is not None and self.maximum is not None:
-            low, high = self.raw
-            number = low + (number - self.minimum) * (high - low) / (self.maximum - self.minimum)
-        if self.raw_step is not None:
-            start = self.raw[0] if self.raw is not None else 0.0
-            number = round_to(round(number, 9), self.raw_step, 0.0 if float(start / self.raw_step).is_integer() else start)
-        return str(tidy(number))
+        """The wire text of a value."""
+        return str(value)
 
     def unwire(self, text: str) -> Value | None:
         """The value that a wire text stands for, or None where it stands for none: the way back from :meth:`wire`."""
-        text = text.strip()
-        for value, wire in self.choices.items():
-            if wire == text or (fold(wire) == fold(text)):
-                return value
-        if self.type == "colour":
-            return text.lower() if len(text) == 7 and text.startswith("#") else None
-        if self.type != "number":
-            return text if not self.choices else None
-        try:
-            number = float(text)
-        except ValueError:
-            return None
-        if not math.isfinite(number):
-            return None
-        if self.raw is not None and self.minimum is not None and self.maximum is not None:
-            low, high = self.raw
-            number = self.minimum + (number - low) * (self.maximum - self.minimum) / (high - low)
-        return self.nearest(number * self.factor)
+        return text.strip()
+
+    def fills(self, value: Value) -> Mapping[str, Value]:
+        """What a command may hold of a value beside ``$raw`` and ``$value``."""
+        return {}
+
+    def seconds(self, value: Value) -> Value:
+        """A value as a time to wait."""
+        return value
 
     def start(self) -> Value:
-        """Where a simulated device starts: ``initial``, else the minimum, else the first value."""
-        if self.initial is not None:
-            return self.initial
-        if self.type == "number":
-            return tidy((self.minimum or 0) * self.factor)
-        if self.type == "switch":
-            return "off"
-        return next(iter(self.choices), "#000000" if self.type == "colour" else "")
+        """Where a simulated device starts."""
+        return self.initial if self.initial is not None else next(iter(self.choices), "")
 
 
-def colour(text: str) -> str | None:
-    """``#rrggbb`` for a CSS colour name or a hex colour (CSS Color Module Level 4, section 6.1), else None."""
-    import webcolors
+def unwired(text: str, choices: Mapping[str, str]) -> str | None:
+    """The choice that a wire text stands for: that text, or where only one choice has it so, the same in another case."""
+    exact = [value for value, wire in choices.items() if wire == text]
+    loose = exact or [value for value, wire in choices.items() if fold(wire) == fold(text)]
+    return loose[0] if exact or len(loose) == 1 else None
 
-    try:
-        found = webcolors.normalize_hex(text) if text.startswith("#") else webcolors.name_to_hex(text.replace(" ", ""))
-        return str(found)
-    except ValueError:
-        return None
+
+def finite(numbers: Iterable[float]) -> bool:
+    """Whether all numbers are finite."""
+    return all(math.isfinite(n) for n in numbers)

@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Collection, Mapping
 from typing import Any, Protocol
 
+from glossa.house.effects import read_setting, slot_of
 from glossa.house.model import Link, Wire
 from glossa.house.problems import nearest
 from glossa.house.schema import Path, StepSection
@@ -118,10 +119,11 @@ def read_wire(
         call=step.call or "",
         wait=_text(step.wait),
         device=step.device or "",
-        set={k: _text(v) for k, v in (step.set or {}).items()},
+        set={k: read_setting(v) for k, v in (step.set or {}).items()},
     )
-    templates = (wire.topic, wire.payload, wire.text, wire.bytes, wire.path, wire.body, wire.wait, *wire.set.values())
-    for name in dict.fromkeys(n for t in templates for n in placeholders(t)):
+    templates = (wire.topic, wire.payload, wire.text, wire.bytes, wire.path, wire.body, wire.wait)
+    named = [n for t in templates for n in placeholders(t)] + [s for v in wire.set.values() if (s := slot_of(v))]
+    for name in dict.fromkeys(named):
         if name not in fills:
             context.bad(path, f"${name} has no value here", nearest(name, sorted(fills)) or "name a slot of the phrase")
             return None

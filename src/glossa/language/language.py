@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
 
@@ -76,6 +76,22 @@ class Language(Struct, frozen=True):
     colours: Colours
     texts: Mapping[str, str]
     units: Mapping[str, str]
+
+    def switched(self, value: str) -> tuple[tuple[str, ...], bool]:
+        """The built-in words for ``on`` or ``off``, and whether the value's own name is said too."""
+        return tuple(getattr(self.switch, value, ())), self.switch.own
+
+    @property
+    def extremes(self) -> tuple[Sequence[str], Sequence[str], Sequence[str]]:
+        """How the highest, the lowest and the middle of a range are said."""
+        return self.numbers.maximum, self.numbers.minimum, self.numbers.halfway
+
+    @property
+    def colour_names(self) -> Mapping[Words, str]:
+        """The names of colours, and their codes."""
+        from glossa.language.colours import spoken_colours
+
+        return spoken_colours(self)
 
     def phrases(self, section: str, name: str) -> PhraseSet:
         """A list of a section as phrases."""

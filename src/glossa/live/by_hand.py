@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from glossa.commands import Command, act
 from glossa.hearing.devices import Devices
 from glossa.hearing.tokens import MOST_TOKENS
+from glossa.house.effects import FromSlot
 from glossa.house.model import House, Intent
 from glossa.house.problems import nearest
 from glossa.house.values import Value
@@ -113,7 +114,7 @@ def _settings(target: str, written: Sequence[str], house: House, matcher: Matche
         for device in ids:
             if name in house.devices[device].properties:
                 value = read_value(matcher, device, name, text)
-                intent = Intent("by hand", {}, set={name: f"${name}"}, device=device)
+                intent = Intent("by hand", {}, set={name: FromSlot(name)}, device=device)
                 action = act(house, intent, {name: value}, {})
                 if action.refused:
                     raise WrittenError(action.reply)
@@ -128,10 +129,8 @@ def read_value(matcher: Matcher, device: str, name: str, text: str) -> Value:
         WrittenError: where it is none.
     """
     values = matcher.house.devices[device].properties[name].values
-    if text in values.choices:
-        return text
-    if values.type == "colour" and re.fullmatch(r"#[0-9A-Fa-f]{6}", text):
-        return text.lower()
+    if text in values.choices or (text.startswith("#") and values.literal(text) is not None):
+        return str(values.literal(text))
     for tag in matcher.house.languages:
         grammar = matcher.grammar(tag)
         utterance = grammar.hearing.analyse(text)
@@ -144,6 +143,5 @@ def read_value(matcher: Matcher, device: str, name: str, text: str) -> Value:
             if all_of_it and (candidate.cost <= MOST_COST or candidate.outside) and not isinstance(candidate.value, Devices):
                 return candidate.value
     named = [n for names in values.named.values() for n in names]
-    unit = f" of {values.unit}" if values.unit else ""
-    general = [] if values.choices else [f"a {values.type}{unit}"]
+    general = [] if values.choices else [values.described()]
     raise WrittenError(f"'{text}' is no {name} of {device}; write {', '.join([*general, *values.choices, *named])}")

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from glossa.hearing.numbers import twins
+from glossa.house.effects import slot_of
 from glossa.house.model import House, Intent
-from glossa.house.values import tidy
-from glossa.house.wires import placeholders
+from glossa.house.sorts import NumberValues
+from glossa.house.values import OutsideRange, Values, tidy
 from glossa.language import load_language
-from glossa.matching.meaning import slot_or, targets
+from glossa.matching.meaning import given, targets
 from glossa.matching.result import Outcome, Reading
 from glossa.matching.stops import Fired, Severity
 
@@ -89,17 +90,25 @@ def _asked_back(house: House, intent: Intent, reading: Reading, stops: Sequence[
 def out_of_range(house: House, intent: Intent, reading: Reading) -> tuple[str, ...]:
     """The slots whose value one of the devices that it is for does not take."""
     outside = list(reading.outside)
-    for name, value in intent.set.items():
-        used = placeholders(value)
-        number = slot_or(value, reading.slots)
-        if not used or isinstance(number, (str, tuple)) or number is None or used[0] in outside:
+    for name, setting in intent.set.items():
+        slot = slot_of(setting)
+        if not slot or slot in outside:
             continue
         for device in targets(house, intent, reading.slots):
             prop = house.devices[device].properties.get(name)
-            if prop is not None and prop.values.outside == "refuse" and not prop.values.within(number):
-                outside.append(used[0])
+            value = given(house, setting, reading.slots, prop.values) if prop is not None else None
+            if prop is not None and isinstance(value, (int, float)) and not _takes(prop.values, value):
+                outside.append(slot)
                 break
     return tuple(outside)
+
+
+def _takes(values: Values, number: int | float) -> bool:
+    try:
+        values.settle(number)
+    except OutsideRange:
+        return False
+    return True
 
 
 def doubtful(house: House, intent: Intent, reading: Reading) -> str:
@@ -114,10 +123,11 @@ def doubtful(house: House, intent: Intent, reading: Reading) -> str:
             if slot in house.devices[d].properties
         ]
         for values in [house.slots[slot]] if slot in house.slots else owners[:1]:
+            if not isinstance(values, NumberValues) or not values.doubt:
+                continue
             low, high = values.limits()
             span = high - low
-            for twin in twins(value / values.factor, language) if values.doubt else ():
-                other = twin * values.factor
+            for other in twins(value, language):
                 if low <= other <= high and (span == float("inf") or abs(other - value) > values.doubt_share * span):
                     return f"{tidy(value)} or {tidy(other)}"
     return ""

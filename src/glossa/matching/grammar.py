@@ -11,9 +11,10 @@ from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.lexicon import NO_WAYS, Lexicon, texts_for_phrases
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
+from glossa.house.effects import slot_of
 from glossa.house.model import House, Intent
+from glossa.house.sorts import WordsValues
 from glossa.house.text import words
-from glossa.house.wires import placeholders
 from glossa.language.phrases import Words
 
 GARBAGE = "GARBAGE"
@@ -102,9 +103,11 @@ class Grammar:
         self.house, self.tag = house, tag
         self.lexicon = Lexicon(house, tag)
         self.hearing = Hearing(self.lexicon)
-        self.free = frozenset(name for name, values in house.slots.items() if values.type == "words")
+        self.free = frozenset(name for name, values in house.slots.items() if isinstance(values, WordsValues))
         self.anything = self.free or any(
-            values.type == "words" for d in house.devices.values() for values in (p.values for p in d.properties.values())
+            isinstance(values, WordsValues)
+            for d in house.devices.values()
+            for values in (p.values for p in d.properties.values())
         )
         self._keys: dict[tuple[object, ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
@@ -122,9 +125,8 @@ class Grammar:
 
     def _compile(self, intent: Intent) -> None:
         measures, names = self._measures(intent), self._own_words(intent)
-        required = self.lexicon.with_all(intent.properties)
-        changed = {placeholders(v)[0] for v in intent.change.values() if placeholders(v)}
-        scaled = tuple(s for s in changed if s in intent.defaults)
+        required = self.lexicon.fitting(intent)
+        scaled = tuple(s for s in intent.defaults if s in intent.changed_by)
         seen: set[tuple[Place, ...]] = set()
         for phrase in texts_for_phrases(intent.phrases, self.tag):
             for sequence in phrase.sequences:
@@ -214,12 +216,11 @@ class Grammar:
         return Place(number, said, "", 0.0 if optional else least, small, own=own)
 
     def _slot_place(self, slot: str, intent: Intent) -> Place:
-        values = (*intent.set.values(), *(v for s in intent.steps for v in s.set.values()))
-        used = any(slot in placeholders(v) for v in values)
-        changed = any(slot in placeholders(v) for v in intent.change.values())
+        used = any(slot_of(v) == slot for v in (*intent.set.values(), *(v for s in intent.steps for v in s.set.values())))
+        changed = slot in intent.changed_by
         asked = slot in intent.ask
         missing = COSTS.missing_default if slot in intent.defaults else COSTS.missing_asked if asked else COSTS.missing_slot
-        about: tuple[object, ...] = (slot, intent.properties) if slot == "device" else (slot, intent.device)
+        about: tuple[object, ...] = (slot, self.lexicon.fitting(intent)) if slot == "device" else (slot, intent.device)
         key = self._keys.setdefault(about, len(self._keys))
         relation = "to" if used else "by" if changed else ""
         return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key)

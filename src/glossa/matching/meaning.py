@@ -4,16 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from glossa.house.effects import Change, Fixed, FromSlot, Scale, Setting, Shift, slot_of
 from glossa.house.model import House, Intent, Wire
-from glossa.house.values import Value
+from glossa.house.sorts import NumberValues
+from glossa.house.values import Values
 from glossa.house.wires import placeholders
 from glossa.matching.result import SlotValue
 
 
-def slot_or(value: str, slots: Mapping[str, SlotValue]) -> SlotValue | None:
-    """What a ``set`` value stands for: a slot's value, None where the slot has none, else the text itself."""
-    found = placeholders(value) if value.startswith("$") else ()
-    return slots.get(found[0]) if found else value
+def given(house: House, setting: Setting, slots: Mapping[str, SlotValue], values: Values) -> SlotValue | None:
+    """What a ``set`` gives a property: what its slot holds, in the property's unit, or the value that is written; None where there is none.
+
+    Args:
+        house: the house, which knows the slots' units.
+        setting: of the intent.
+        slots: what was said.
+        values: what the property takes.
+    """
+    if isinstance(setting, Fixed):
+        return values.written(setting.value)
+    value = slots.get(setting.slot)
+    if value is None or isinstance(value, tuple):
+        return value
+    if isinstance(value, str):
+        return values.written(value)
+    return in_unit(house, setting.slot, value, values)
+
+
+def in_unit(house: House, slot: str, value: int | float, values: Values) -> int | float:
+    """A slot's number in the unit of a property: a slot in minutes may set a property in seconds."""
+    own = house.slots.get(slot)
+    return values.from_unit(value, own.unit) if isinstance(own, NumberValues) and isinstance(values, NumberValues) else value
 
 
 def targets(house: House, intent: Intent, slots: Mapping[str, SlotValue]) -> tuple[str, ...]:
@@ -30,14 +51,16 @@ def meaning(house: House, intent: Intent, slots: Mapping[str, SlotValue]) -> obj
     mode = (intent.enter_mode, intent.leave_mode)
     if intent.set and devices:
         changes: list[tuple[str, str, object]] = []
-        for name, value in intent.set.items():
+        for name, setting in intent.set.items():
             for device in devices:
-                changes.append((device, name, _value(house, device, name, slot_or(value, slots))))
+                prop = house.devices[device].properties.get(name)
+                value = given(house, setting, slots, prop.values) if prop is not None else None
+                changes.append((device, name, repr(value if value is not None else _unknown(setting, slots))))
         return ("set", mode, tuple(sorted(changes, key=repr)))
     if intent.change and devices:
         times = slots.get("times")
         amounts = tuple(
-            (k, "*", _number(times)) if times is not None else (k, *_amount(v, slots)) for k, v in intent.change.items()
+            (k, _amount(Scale(float(times)) if isinstance(times, (int, float)) else v, slots)) for k, v in intent.change.items()
         )
         return ("change", mode, devices, amounts)
     if intent.read:
@@ -47,42 +70,18 @@ def meaning(house: House, intent: Intent, slots: Mapping[str, SlotValue]) -> obj
     return ("intent", intent.id, tuple(sorted((k, repr(v)) for k, v in slots.items())))
 
 
-def _amount(change: str, slots: Mapping[str, SlotValue]) -> tuple[str, object]:
-    """The sign of a change and its amount."""
-    used = placeholders(change)
-    return change[:1], _number(slots.get(used[0]) if used else change[1:])
+def _unknown(setting: Setting, slots: Mapping[str, SlotValue]) -> object:
+    return slots.get(setting.slot) if isinstance(setting, FromSlot) else setting.value
 
 
-def _number(value: object) -> object:
-    """Numbers that are the same, equal: 2, 2.0 and the "2" of a house file."""
-    try:
-        return float(str(value))
-    except ValueError:
-        return repr(value)
-
-
-def _value(house: House, device: str, name: str, value: object) -> object:
-    prop = house.devices[device].properties.get(name)
-    if prop is None or value is None or isinstance(value, tuple):
-        return repr(value)
-    return repr(literal(value, prop.values.choices, prop.values.named))
-
-
-def literal(value: object, choices: Mapping[str, str], named: Mapping[str, Mapping[str, Value]]) -> object:
-    """The value that a literal of ``set`` stands for: a choice's name, a named value, a number."""
-    if not isinstance(value, str) or value in choices:
-        return value
-    for names in named.values():
-        if value.lower() in names:
-            return names[value.lower()]
-    try:
-        number = float(value)
-    except ValueError:
-        return value
-    return int(number) if number.is_integer() else number
+def _amount(change: Change, slots: Mapping[str, SlotValue]) -> tuple[object, ...]:
+    """The direction of a change and its amount."""
+    amount = change.factor if isinstance(change, Scale) else change.amount
+    by = slots.get(amount.slot) if isinstance(amount, FromSlot) else amount
+    return (change.sign if isinstance(change, Shift) else "*", float(by) if isinstance(by, (int, float)) else repr(by))
 
 
 def _step(step: Wire, slots: Mapping[str, SlotValue]) -> tuple[object, ...]:
     held = (step.link, step.topic, step.payload, step.text, step.bytes, step.path, step.body, step.call, step.wait, step.device)
-    used = {n for t in (*(h for h in held), *step.set.values()) for n in placeholders(t)}
-    return (*held, tuple(sorted(step.set.items())), tuple(sorted((n, repr(slots.get(n))) for n in used)))
+    used = {n for t in held for n in placeholders(t)} | {slot for v in step.set.values() if (slot := slot_of(v))}
+    return (*held, tuple(sorted(step.set.items(), key=repr)), tuple(sorted((n, repr(slots.get(n))) for n in used)))

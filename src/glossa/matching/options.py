@@ -14,7 +14,8 @@ from glossa.hearing.lexicon import NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
-from glossa.house.values import Values
+from glossa.house.sorts import TEMPERATURES, NumberValues
+from glossa.house.values import Values, Way
 from glossa.matching.alignment import Candidate, Option
 from glossa.matching.grammar import Grammar, Pattern, Place
 
@@ -159,36 +160,42 @@ class Choices:
             candidates = self._candidates(spec, self.grammar.lexicon.specs[spec])
             options = [self._option(c, spec) for c in candidates]
             options.sort(key=lambda o: (-o.gain, o.start, str(o.candidate.value if o.candidate else "")))
-            most = MOST_FREE if self.grammar.lexicon.specs[spec].type == "words" else MOST_VALUES
+            most = MOST_FREE if Way.FREE in self.grammar.lexicon.specs[spec].ways else MOST_VALUES
             known = self._values[spec] = tuple(options[:most])
         return known
 
     def _candidates(self, spec: int, values: Values) -> list[Candidate]:
-        utterance = self.utterance
-        named = [
-            Candidate(s.start, s.end, (1 << s.end) - (1 << s.start), s.entry.value, s.cost, used=s.used)
-            for spans in utterance.spans
-            for s in spans
-            if s.entry.spec == spec and s.entry.value is not None
-        ]
-        if values.type == "colour":  # the "lights" of "string lights grey" is no "light grey"
-            named = [c for c in named if not any(e.how & How.FORM for e in c.used)]
-        if values.type in ("switch", "choice", "colour"):
-            named += self._corrected(named)
-        elif values.type == "number":
-            named += [c for q in self._usable_numbers() if (c := fit(q, values)) is not None]
-        elif values.type == "digits":
-            named += self._digits()
-        elif values.type == "words":
-            count = len(utterance.words)
-            ends = range(1, count + 1) if count <= FREE_TOKENS else (count,)
-            named += [
-                Candidate(i, j, (1 << j) - (1 << i), utterance.written(i, j), 0.0, note="words")
-                for i in range(count)
-                for j in ends
-                if i < j
+        named: list[Candidate] = []
+        for way in values.ways:
+            named += self._heard(way, spec, values)
+        return [*named, *self._corrected(named)] if values.corrected else named
+
+    def _heard(self, way: Way, spec: int, values: Values) -> list[Candidate]:
+        """The candidates for a value that are heard in one way."""
+        if way in (Way.NAMED, Way.NAMED_AS_IS):
+            named = [
+                Candidate(s.start, s.end, (1 << s.end) - (1 << s.start), s.entry.value, s.cost, used=s.used)
+                for spans in self.utterance.spans
+                for s in spans
+                if s.entry.spec == spec and s.entry.value is not None
             ]
-        return named
+            return named if way == Way.NAMED else [c for c in named if not any(e.how & How.FORM for e in c.used)]
+        if way == Way.NUMBER:
+            assert isinstance(values, NumberValues)
+            return [c for q in self._usable_numbers() if (c := fit(q, values)) is not None]
+        return self._digits() if way == Way.DIGITS else self._free()
+
+    def _free(self) -> list[Candidate]:
+        """Any stretch of words."""
+        utterance = self.utterance
+        count = len(utterance.words)
+        ends = range(1, count + 1) if count <= FREE_TOKENS else (count,)
+        return [
+            Candidate(i, j, (1 << j) - (1 << i), utterance.written(i, j), 0.0, note="words")
+            for i in range(count)
+            for j in ends
+            if i < j
+        ]
 
     def _usable_numbers(self) -> tuple[Quantity, ...]:
         """The quantities that are not inside another one that is as plain, nor a homophone right before a number."""
@@ -243,27 +250,17 @@ class Choices:
         return made
 
 
-def fit(quantity: Quantity, values: Values) -> Candidate | None:
+def fit(quantity: Quantity, values: NumberValues) -> Candidate | None:
     """A quantity as a value of a slot: its unit converted, its range looked at, rounded to the slot's step."""
     number, cost, unit = float(quantity.value), quantity.cost, quantity.unit
-    if quantity.share and values.unit == "percent" and values.ranged:
-        low, high = values.limits()
-        low = 0.0 if low == 1 else low  # a range that only leaves out 0
-        number = low + number * (high - low)
-    elif values.duration:
-        if not unit:
-            number *= values.factor
-        elif unit != "seconds":
-            cost += COSTS.unit
-    elif values.unit in ("celsius", "fahrenheit"):
-        if unit == "fahrenheit":
-            number = number * 5 / 9 if values.difference else (number - 32) * 5 / 9
-        elif unit not in ("", "celsius", "degrees"):
-            cost += COSTS.unit
-    elif values.unit == "degrees":
-        if unit not in ("", "celsius", "degrees"):
-            cost += COSTS.unit
-    elif unit and unit != values.unit:
+    if quantity.share and values.unit == "percent" and values.minimum is not None and values.maximum is not None:
+        low = 0.0 if values.minimum == 1 else values.minimum  # a range that only leaves out 0
+        number = low + number * (values.maximum - low)
+    elif unit == "seconds" and values.duration:
+        number = values.from_unit(number, unit)
+    elif unit == "fahrenheit" and values.unit in TEMPERATURES:
+        number = number * 5 / 9 if values.difference else (number - 32) * 5 / 9
+    elif unit and unit not in _SAID_FOR.get(values.unit, (values.unit,)):
         cost += COSTS.unit
     if not math.isfinite(number):
         return None
@@ -274,6 +271,10 @@ def fit(quantity: Quantity, values: Values) -> Candidate | None:
     tokens = (1 << quantity.end) - (1 << quantity.start)
     cost = round(cost + (COSTS.outside if outside else 0.0), 9)
     return Candidate(quantity.start, quantity.end, tokens, value, cost, outside, quantity.note)
+
+
+_SAID_FOR = {"celsius": ("celsius", "degrees"), "fahrenheit": ("celsius", "degrees"), "degrees": ("celsius", "degrees")}
+"""The spoken units that are as good as a unit's own: "degrees" are of warmth and of an angle."""
 
 
 def _first_ones(readings: Sequence[tuple[int, Candidate]]) -> list[Candidate]:

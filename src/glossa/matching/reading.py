@@ -9,7 +9,6 @@ from glossa.hearing.utterance import Utterance
 from glossa.house.frozen import Frozen
 from glossa.house.model import Intent
 from glossa.house.values import Value, tidy
-from glossa.house.wires import placeholders
 from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Where, scales
 from glossa.matching.grammar import Grammar
 from glossa.matching.meaning import meaning
@@ -62,7 +61,7 @@ def reading_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
 
 def _fill_in(slots: dict[str, SlotValue], utterance: Utterance, alignment: Alignment, intent: Intent) -> None:
     """Slots that were not said take their defaults; a change by an amount may be more or less of it, or a multiple of what there is."""
-    changed = {placeholders(v)[0] for v in intent.change.values() if placeholders(v)}
+    changed = intent.changed_by
     free = not utterance.times_at & alignment.covered
     if intent.change and utterance.times and free and changed.isdisjoint(slots):
         slots["times"] = tidy(utterance.times)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from itertools import combinations
 
 from msgspec import Struct
@@ -11,11 +11,11 @@ from glossa.commands import act
 from glossa.conversation.conversation import initial_state
 from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house import notation
+from glossa.house.effects import FromSlot
 from glossa.house.model import Device, House, Intent
 from glossa.house.text import words
 from glossa.house.values import Value
 from glossa.language import load_language
-from glossa.language.colours import spoken_colours
 from glossa.language.phones import distance, letters, phones
 from glossa.matching import Match, Matcher
 from glossa.matching.grammar import Grammar
@@ -278,19 +278,7 @@ def _filled(house: House, intent: Intent, position: notation.Position, tag: str)
     values = house.slots.get(position.slot) or next(iter(owners), None)
     if values is None:
         return ""
-    if values.choices:
-        value = next(iter(values.choices))
-        spoken = values.spoken.get(value, {})
-        return next(iter((*spoken.get(tag, ()), *spoken.get("", ()), value)))
-    if values.type == "colour":
-        return " ".join(next(iter(spoken_colours(load_language(tag))), ("red",)))
-    if values.type == "words":
-        return "something"
-    if values.type == "digits":
-        return "1 2 3 4"
-    low, high = values.minimum, values.maximum
-    middle = (low + high) / 2 if low is not None and high is not None else low if low is not None else 5
-    return str(int(middle) if middle >= 1 else middle)
+    return values.sample(tag, load_language(tag))
 
 
 def _name(device: Device, tag: str) -> str:
@@ -341,9 +329,8 @@ def _codes(house: House) -> Iterator[Finding]:
     for device in house.devices.values():
         for prop in device.properties.values():
             values = prop.values
-            options: Sequence[Value] = list(values.choices) or ([values.start()] if values.type == "number" else [])
-            for value in options:
-                intent = Intent("probe", {}, set={prop.name: "$probe"})
+            for value in values.examples() if prop.command else ():
+                intent = Intent("probe", {}, set={prop.name: FromSlot("probe")})
                 action = act(house, intent, {"device": (device.id,), "probe": value}, state)
                 line = " ; ".join(str(c) for c in action.commands)
                 what = f"{device.id} {prop.name}" + (f" {value}" if values.choices else "")
