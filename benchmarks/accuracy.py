@@ -29,7 +29,7 @@ ASIDE = 3
 def houses(names: Sequence[str] = ()) -> dict[str, tuple[glossa.House, list[glossa.Row]]]:
     """Every house with its rows, by name."""
     found = {}
-    folders = [p for p in sorted(HOUSES.iterdir()) if (p / "house.toml").exists() and p.name != "numbers"]
+    folders = [p for p in sorted(HOUSES.iterdir()) if (p / "house.toml").exists() and p.name not in ("numbers", "counting")]
     for folder in folders:
         if not names or folder.name in names:
             house = glossa.load_house(folder)

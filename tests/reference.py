@@ -16,6 +16,8 @@ from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.numbers import HOMOPHONE, ROUGH, widest
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
+from glossa.house.effects import FromSlot, Shift
+from glossa.house.sorts import NumberValues, SwitchValues
 from glossa.matching.grammar import Grammar, Pattern, Place
 from glossa.matching.meaning import meaning
 
@@ -204,10 +206,10 @@ def order(every: list[str], some: set[str]) -> tuple[str, ...]:
 
 
 def guessed(utterance: Utterance, grammar: Grammar, quantity: Any) -> float:
-    """What a number costs more that usually is an article or a preposition, at the end of an utterance all the more."""
+    """What a number costs more that usually is an article or a preposition."""
     if quantity.cost < HOMOPHONE or utterance.words[quantity.start] not in grammar.lexicon.language.small:
         return 0.0
-    return COSTS.article + (COSTS.dangling if utterance.roles[quantity.start] == Role.BROKEN else 0.0)
+    return COSTS.article
 
 
 def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
@@ -222,8 +224,10 @@ def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
 
     for span in (s for spans in utterance.spans for s in spans if s.entry.spec == spec):
         add(span.start, span.end, span.cost, span.entry.value, span.used)
-    numbers = [(q, q.cost + guessed(utterance, grammar, q)) for q in utterance.quantities]
-    for quantity, cost in numbers if about.type == "number" else ():
+    begun = {i for i, r in enumerate(utterance.roles) if r == Role.BROKEN}
+    quantities = [q for q in utterance.quantities if q.cost < HOMOPHONE or q.start not in begun]
+    numbers = [(q, q.cost + guessed(utterance, grammar, q)) for q in quantities]
+    for quantity, cost in numbers if isinstance(about, NumberValues) else ():
         leads = cost >= HOMOPHONE and any(r.start == quantity.end and c < HOMOPHONE for r, c in numbers)
         inside = any(
             r.start <= quantity.start
@@ -237,7 +241,7 @@ def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
             value = quantity.value * 100 if quantity.share and about.unit == "percent" else quantity.value
             outside = not about.within(value)
             add(quantity.start, quantity.end, round(cost + misfit + (COSTS.outside if outside else 0), 9), value, outside=outside)
-    if about.type == "switch":
+    if isinstance(about, SwitchValues):
         corrections = grammar.lexicon.language.phrases("grammar", "correction")
         absolute = grammar.lexicon.language.grammar.absolute
         for a, b in [(a, b) for a in made for b in made if b.start > a.end]:
@@ -307,7 +311,7 @@ def fill_slots(utterance: Utterance, laid: Laid) -> None:
             laid.which = laid.which or (place.slot == "device" and took.value[1])
         elif place.slot and place.slot not in intent.defaults:
             missing.append(place.slot)
-    changed = {v.strip("+-*${}") for v in intent.change.values()}
+    changed = {v.amount.slot for v in intent.change.values() if isinstance(v, Shift) and isinstance(v.amount, FromSlot)}
     said = utterance.times and not any(
         took is not None and utterance.times_at >> i & 1 for took in laid.took for i in (took.tokens if took else ())
     )

@@ -320,8 +320,10 @@ class Roles(unittest.TestCase):
 
 class Things(unittest.TestCase):
     def devices(self, text: str, *properties: str) -> tuple[set[str], str]:
-        choices = Choices(GRAMMAR.hearing.analyse(text), GRAMMAR)
-        found = choices.devices(GRAMMAR.lexicon.with_all(properties or ("power",)))
+        choices, among = Choices(GRAMMAR.hearing.analyse(text), GRAMMAR), -1
+        for name in properties or ("power",):
+            among &= GRAMMAR.lexicon.having[name]
+        found = choices.devices(among)
         if not found:
             return set(), "none"
         best = found[0].value

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 import glossa
 from glossa.house import HouseError, read_house
 from glossa.house.notation import NotationError, count, expand, parse
-from glossa.house.values import Values
+from glossa.house.sorts import NumberValues
 
 HOUSE = """
 [house]
@@ -164,17 +164,17 @@ class Scaling(unittest.TestCase):
     @given(st.floats(-50, 50), st.floats(1, 500), st.integers(-1000, 1000), st.integers(1, 1000), st.booleans(), st.floats(0, 1))
     def test_to_the_wire_and_back_stays_within_half_a_step(self, low, span, start, width, down, share) -> None:  # type: ignore[no-untyped-def]
         raw = (start, start - width) if down else (start, start + width)
-        values = Values("number", minimum=low, maximum=low + span, raw=raw, raw_step=1)
+        values = NumberValues(minimum=low, maximum=low + span, raw=raw, raw_step=1)
         value = low + share * span
         back = values.unwire(values.wire(value))
         assert isinstance(back, (int, float))
         self.assertLessEqual(abs(back - value), span / width / 2 + 1e-6)
 
     def test_halves_go_up_and_numbers_are_tidy(self) -> None:
-        lamp = Values("number", minimum=0, maximum=100, raw=(0, 255), raw_step=1)
+        lamp = NumberValues(minimum=0, maximum=100, raw=(0, 255), raw_step=1)
         self.assertEqual([lamp.wire(v) for v in (0, 10, 50, 100)], ["0", "26", "128", "255"])
-        self.assertEqual(Values("number", step=0.5).nearest(21.25), 21.5)
-        self.assertEqual(Values("number").wire(0.1 + 0.2), "0.3")
+        self.assertEqual(NumberValues(step=0.5).nearest(21.25), 21.5)
+        self.assertEqual(NumberValues().wire(0.1 + 0.2), "0.3")
 
 
 if __name__ == "__main__":

@@ -119,7 +119,7 @@ class Evidence(unittest.TestCase):
         self.assertEqual(weights, fit(examples, prior_rows=0.01))
 
     def test_prices_choose_the_limits(self) -> None:
-        text = '[house]\nname = "H"\n{}[devices.lamp]\nnames = ["lamp"]\nproperties.power = {{ type = "switch" }}\n[intents.switch]\nphrases = ["[the] $device $power"]\nset = {{ power = "$power" }}\n'
+        text = '[house]\nname = "H"\n{}[devices.lamp]\nnames = ["lamp"]\nproperties.power = {{ type = "switch", command = {{ text = "$raw" }} }}\n[intents.switch]\nphrases = ["[the] $device $power"]\nset = {{ power = "$power" }}\n'
         usual = read_house(text.format("")).matching
         careful = read_house(text.format("[prices]\nwrong = 100.0\n")).matching
         quick = read_house(text.format("[prices]\nask = 2.0\nmissed = 2.0\n")).matching
@@ -246,7 +246,7 @@ class Decisions(unittest.TestCase):
     def test_languages_compete_or_are_off(self) -> None:
         house = read_house(
             '[house]\nname = "H"\nlanguages = ["en", "es"]\n[devices.oven]\nnames = { en = ["oven"], es = ["horno"] }\n'
-            'properties.power = { type = "switch", spoken = { on = { es = ["encendido"] }, off = { es = ["apagado"] } } }\n'
+            'properties.power = { type = "switch", spoken = { on = { es = ["encendido"] }, off = { es = ["apagado"] } }, command = { text = "$raw" } }\n'
             '[intents.switch]\nphrases = { en = ["[the] $device $power"], es = ["[el] $device $power"] }\nset = { power = "$power" }\n'
         )
         matcher = glossa.Matcher(house)
@@ -259,7 +259,7 @@ class Decisions(unittest.TestCase):
     def test_house_words(self) -> None:
         house = read_house(
             '[house]\nname = "H"\n[words]\nsame = [["douse", "switch off"], ["torch", "lamp"]]\nignore = ["barnaby"]\n[sounds]\nqat = "cat"\n'
-            '[devices.lamp]\nnames = ["lamp"]\nproperties.power = { type = "switch" }\n[devices.qat]\nnames = ["qat"]\nproperties.power = { type = "switch" }\n'
+            '[devices.lamp]\nnames = ["lamp"]\nproperties.power = { type = "switch", command = { text = "$raw" } }\n[devices.qat]\nnames = ["qat"]\nproperties.power = { type = "switch", command = { text = "$raw" } }\n'
             '[intents.switch]\nphrases = ["switch $power [the] $device", "[the] $device $power"]\nset = { power = "$power" }\n'
         )
         matcher = glossa.Matcher(house)
@@ -315,7 +315,7 @@ name = "H"
 den = ["den"]
 [kinds.lamp]
 nouns = ["lamp"]
-properties.power = { type = "switch" }
+properties.power = { type = "switch", command = { text = "$raw" } }
 [devices.d0]
 kind = "lamp"
 room = "den"
@@ -336,7 +336,7 @@ def small_houses(draw: st.DrawFn) -> str:
     )
     phrases = draw(st.lists(st.sampled_from(PHRASES), min_size=1, max_size=4, unique=True))
     text = '[house]\nname = "H"\n[rooms]\nden = ["den"]\n[kinds.lamp]\nnouns = ["lamp"]\n'
-    text += 'properties.power = { type = "switch" }\nproperties.level = { type = "number", unit = "percent", minimum = 0, maximum = 100 }\n'
+    text += 'properties.power = { type = "switch", command = { text = "$raw" } }\nproperties.level = { type = "number", unit = "percent", minimum = 0, maximum = 100, command = { text = "$raw" } }\n'
     text += '[slots.step]\ntype = "number"\n'
     for number, name in enumerate(names):
         text += f'[devices.d{number}]\nkind = "lamp"\nroom = "den"\nnames = ["{name}"]\n'

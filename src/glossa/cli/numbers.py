@@ -9,6 +9,10 @@ import click
 from glossa.hearing.numbers import Quantity
 
 
+NO_HOUSE = '[house]\nname = "Numbers"\n[intents.none]\nphrases = ["none"]\nreply = "none"'
+"""A house without names, so that nothing but numbers is heard."""
+
+
 @click.command()
 @click.argument("texts", nargs=-1, metavar="[TEXT]...")
 @click.option("--language", default="en", show_default=True, help="The language that is spoken, as a BCP 47 tag.")
@@ -24,16 +28,17 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
       glossa numbers "fifty no sixty percent"
     """
     from glossa.cli.say import lines
-    from glossa.hearing.numbers import NumberReader
-    from glossa.hearing.tokens import MOST_TOKENS, tokenize
-    from glossa.language import load_language
+    from glossa.hearing.lexicon import Lexicon
+    from glossa.hearing.utterance import Hearing
+    from glossa.house import read_house
 
-    reader = NumberReader(load_language(language))
+    hearing = Hearing(Lexicon(read_house(NO_HOUSE), language))
+    reader = hearing.lexicon.numbers
     if not reader.known:
         raise click.UsageError(f"There are no number words for the language '{language}'.")
     rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]] = []
     for text in texts or lines():
-        tokens = tokenize(text)[: MOST_TOKENS * 4]
+        tokens = hearing.analyse(text).tokens
         found = reader.read(tokens)
         words = [t.word for t in tokens]
         if as_json:

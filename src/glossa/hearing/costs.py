@@ -37,7 +37,6 @@ class Costs(Struct, frozen=True):
         unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
         garbage: share of a token beside a phrase with $GARBAGE.
         article: what a number costs more that usually is an article or a preposition.
-        dangling: what it costs more still at the end of an utterance.
         free: weight of free words, however many.
         assumed: a device that was not said but spoken of before.
         elsewhere: an intent with a device of its own, where another one was spoken of before.
@@ -79,7 +78,6 @@ class Costs(Struct, frozen=True):
     garbage: float = 0.1
     free: float = 0.3
     article: float = 0.25
-    dangling: float = 0.5
     assumed: float = 0.1
     elsewhere: float = 0.3
 

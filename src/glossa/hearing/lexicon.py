@@ -117,7 +117,7 @@ class Lexicon:
                 forms = (spec.unit, plural(spec.unit, self.language), spec.unit.removesuffix("s"))
                 units.update(dict.fromkeys(forms, spec.unit))
         self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
-        self.numbers = NumberReader(self.language, units)
+        self.numbers = NumberReader(self.language, units, self._words)
 
     # --- devices as bits --------------------------------------------------------------------------------------------
 

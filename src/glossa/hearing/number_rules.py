@@ -104,7 +104,7 @@ def _digits(values: Sequence[Any]) -> str | None:
 
 
 def _spelled(values: Sequence[str]) -> Num | None:
-    return Num(float(values[0]), note="digits") if len(values[0]) > 1 and values[0][0] != "0" else None
+    return Num(float(values[0]), note="digits") if len(values[0]) > 1 else None
 
 
 def _decimal(values: Sequence[Any]) -> Num | None:
@@ -142,6 +142,10 @@ def _times(values: Sequence[Any]) -> Num | None:
     """ "two and a half thousand", "half a dozen"."""
     count, size = values[0], values[-1]
     return Num(tidy(float(count.value if isinstance(count, Num) else count) * size.value))
+
+
+def _dozens(values: Sequence[Num]) -> Num:
+    return Num(values[0].value * values[1].value, size=values[1].value)
 
 
 def _negative(values: Sequence[Any]) -> Num | None:
@@ -189,7 +193,7 @@ def _longer(values: Sequence[Any]) -> Num | None:
 
 
 def _bare_rest(values: Sequence[Any]) -> Num | None:
-    """ "two minutes thirty"."""
+    """ "two minutes thirty", "an hour and twenty"."""
     first, more = values[0], values[-1]
     if first.size <= 1 or more.share or more.unit or not 0 <= more.value < 60 or not float(more.value).is_integer():
         return None
@@ -208,6 +212,11 @@ def _corrected(values: Sequence[Any]) -> Num:
 def _unit_part(values: Sequence[Any]) -> Num:
     """ "half a percent": a part of one, not of the range."""
     return Num(values[0].value, values[-1])
+
+
+def _one_unit(values: Sequence[Any]) -> Num:
+    """ "a degree", "a degree and a half"."""
+    return Num(1 + (values[3].value if len(values) > 3 else 0.0), values[1])
 
 
 RULES = (
@@ -237,6 +246,7 @@ RULES = (
     Rule("below1000", ("teen", "tens"), _strung, GUESSED),
     Rule("below1000", ("teen", "teen"), _strung, GUESSED),
     Rule("below1000", ("tens", "teen"), _strung, GUESSED),
+    Rule("below1000", ("ten", "tens"), _strung, GUESSED),
     Rule("below1000", ("digit", "oh", "digit"), _strung),
     Rule("below1000", ("digit", "zero", "digit"), _strung),
     Rule("thousands", ("below1000", "scale"), _scaled),
@@ -271,6 +281,8 @@ RULES = (
     Rule("mixed", ("whole", "and", "fraction"), _mixed),
     Rule("mixed", ("whole", "slashed"), _mixed),
     # numbers of all sorts
+    Rule("dozens", ("whole", "dozen"), _dozens),
+    Rule("dozens", ("one", "dozen"), _dozens),
     Rule("number", ("decimal", "scale"), _times),
     Rule("number", ("decimal", "hundred"), _times),
     Rule("number", ("decimal",), _same),
@@ -283,9 +295,11 @@ RULES = (
     Rule("number", ("spelled",), _same),
     Rule("number", ("counted",), _same),
     Rule("number", ("one", "counted"), _last),
+    Rule("number", ("dozens", "and", "fraction"), _and_part),
     Rule("number", ("part", "one", "scale"), _times),
     Rule("number", ("part", "one", "hundred"), _times),
     Rule("number", ("part", "one", "dozen"), _times),
+    Rule("number", ("part", "of", "of", "scale"), _times),
     Rule("number", ("ordinal",), _same, ORDINAL),
     Rule("number", ("homophone",), _same, HOMOPHONE),
     Rule("signed", ("minus", "number"), _negative),
@@ -293,6 +307,7 @@ RULES = (
     Rule("signed", ("number", "degree", "below"), _below_zero),
     Rule("signed", ("number",), _same),
     Rule("rough", ("about", "signed"), _about),
+    Rule("rough", ("signed", "roughly"), lambda v: _about(v[:1])),
     Rule("rough", ("signed",), _same),
     # with units
     Rule("time", ("rough", "clock"), _time),
@@ -306,15 +321,21 @@ RULES = (
     Rule("duration", ("time", "and", "duration"), _longer),
     Rule("duration", ("time", "duration"), _longer),
     Rule("duration", ("time", "whole"), _bare_rest),
+    Rule("duration", ("time", "and", "whole"), _bare_rest),
     Rule("duration", ("time",), _same),
+    Rule("unit_part", ("fraction", "of", "unit"), _unit_part),
+    Rule("unit_part", ("fraction", "of", "of", "unit"), _unit_part),
+    Rule("unit_part", ("one", "unit"), _one_unit),
+    Rule("unit_part", ("one", "unit", "and", "fraction"), _one_unit),
     Rule("quantity", ("rough", "unit"), _with_unit),
     Rule(
         "quantity",
         ("rough", "unit", "and", "fraction"),
         lambda v: _with_unit((_mixed((v[0], v[3])), v[1])) if _mixed((v[0], v[3])) else None,
     ),
-    Rule("quantity", ("fraction", "of", "unit"), _unit_part),
-    Rule("quantity", ("fraction", "of", "of", "unit"), _unit_part),
+    Rule("quantity", ("minus", "unit_part"), _negative),
+    Rule("quantity", ("unit_part", "below"), _below_zero),
+    Rule("quantity", ("unit_part",), _same),
     Rule("quantity", ("duration",), _same),
     Rule("quantity", ("rough",), _same),
     Rule("corrected", ("quantity", "correction", "corrected"), _corrected),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from fractions import Fraction
 from functools import lru_cache
 from typing import Any
@@ -23,6 +23,12 @@ __all__ = ["GUESSED", "HOMOPHONE", "ORDINAL", "ROUGH", "NumberReader", "Quantity
 
 ROUGH = 0.1
 """A quantity inside another one is kept where the other costs more than this."""
+
+LEAST_MISSPELT = 6
+"""Letters of a number word that a slip of the finger leaves recognisable; shorter ones are too near other words ("eight", "light")."""
+
+_COUNTS = frozenset(("numeral", "ten", "teen", "digit", "part"))
+"""What a letter for thousands may stand behind."""
 
 SIGNS = {"percent": "percent", "celsius": "degrees", "degrees": "degrees"}
 """Units by the words that stand for their signs, ``%`` and ``°``, in the tokens of every language."""
@@ -55,9 +61,10 @@ class NumberReader:
     Args:
         language: the language.
         units: further unit words of the house, word -> unit.
+        known: the words of the house, which are no misspelt numbers.
     """
 
-    def __init__(self, language: Language, units: Mapping[str, str] | None = None) -> None:
+    def __init__(self, language: Language, units: Mapping[str, str] | None = None, known: Collection[str] = ()) -> None:
         words = language.numbers
         self.language, self.words = language, words
         self.ones = dict(words.ones)
@@ -80,6 +87,7 @@ class NumberReader:
             "below": PhraseSet.of(words.below_zero),
             "of_all": PhraseSet.of(words.of_all),
             "about": PhraseSet.of(words.about),
+            "roughly": PhraseSet.of(words.roughly),
             "correction": language.phrases("grammar", "correction"),
         }
         self._single_words = {
@@ -88,7 +96,18 @@ class NumberReader:
         }  # fmt: skip
         spoken = (*words.tens, *(w for w, n in words.ones.items() if n > 9))
         self._by_sound = {phones(w, language.tag): w for w in spoken}
+        self._long = [w for w in (*spoken, *words.hundred, *words.scales) if len(w) >= LEAST_MISSPELT]
+        lists = (*self._units.values(), *self._sets.values(), language.filler, language.talk, self._groups)
+        every = (words.ones, words.tens, words.hundred, words.scales, words.fractions, words.ordinals, words.homophones, known)
+        self._known = (
+            {w for held in every for w in held} | {w for held in lists for w in held.words} | language.small | language.verbs
+        )
         self._symbols: dict[str, tuple[tuple[str, Any, float], ...]] = {}
+
+    @property
+    def unit_words(self) -> frozenset[str]:
+        """The words that units are said with, letters aside."""
+        return frozenset(w for w in self._first_of_unit if len(w) > 1)
 
     @property
     def known(self) -> bool:
@@ -125,8 +144,17 @@ class NumberReader:
         return Quantity(edge.start, edge.end, tidy(number.value), number.unit, number.share, round(cost, 9), note)
 
     def _stands_for_a_thing(self, words: tuple[str, ...], quantity: Quantity) -> bool:
-        """Whether a "one" means what was named: "the near one", "that one"."""
-        at = quantity.start
+        """Whether a number means what was named, or counts it: "the near one", "that one", "one of those"."""
+        at, grammar = quantity.start, self.language.grammar
+        if (
+            not quantity.share
+            and not quantity.unit
+            and words[quantity.end : quantity.end + 1]
+            and words[quantity.end] in self.words.of[:1]
+        ):
+            behind = words[quantity.end + 1 : quantity.end + 2]
+            if any(w in grammar.articles or w in grammar.pronouns for w in behind):
+                return True
         if quantity.end != at + 1 or words[at] not in self.language.grammar.one or at == 0:
             return False
         before = words[max(0, at - 2) : at]
@@ -145,10 +173,13 @@ class NumberReader:
         cells: Cells = []
         for at, token in enumerate(tokens):
             cell: dict[str, list[Edge]] = {}
+            counted = bool(at and cells[-1].keys() & _COUNTS)
             cells.append(cell)
             if token.number is not None:
                 self._add_numeral(cell, token, at)
             for symbol, value, cost in self._of_word(words[at]):
+                if symbol == "scale" and len(words[at]) == 1 and not counted:  # the "k" of "2.5 k"
+                    continue
                 if symbol in cell:
                     cell[symbol].append(Edge(at, at + 1, symbol, value, cost))
                 else:
@@ -178,7 +209,7 @@ class NumberReader:
 
     def _look_up(self, word: str) -> list[tuple[str, Any, float]]:
         words = self.words
-        spelt = words.spellings.get(word, word)
+        spelt = words.spellings.get(word) or self._misspelt(word)
         cost = RESPELT if spelt != word else 0.0
         symbols: list[tuple[str, Any, float]] = []
         value = self.ones.get(spelt)
@@ -186,6 +217,8 @@ class NumberReader:
             symbols.append(("zero" if value == 0 else "digit" if value < 10 else "teen", Num(value), cost))
             if value < 10:
                 symbols.append(("figure_digit", str(value), cost))
+        if spelt in words.hundred and spelt != word:
+            symbols.append(("hundred", Num(100), cost))
         if spelt in words.tens:
             symbols.append(("ten", Num(words.tens[spelt], size=10), cost))
         figure = words.digits_only.get(word)
@@ -194,7 +227,7 @@ class NumberReader:
             symbols += [("oh", Num(0), 0.0)] if figure == 0 else []
         if word in words.hundred:
             symbols.append(("hundred", Num(100), 0.0))
-        scale = words.scales.get(word, 1000 if word == words.thousand else None)
+        scale = words.scales.get(spelt, 1000 if spelt == words.thousand else None)
         if scale:
             symbols.append(("scale", Num(scale), 0.0))
         if word in self._fractions:
@@ -206,6 +239,16 @@ class NumberReader:
             if word not in self.language.small:
                 symbols.append(("misheard", Num(words.homophones[word]), 0.0))
         return [*symbols, *((name, Num(1), 0.0) for name, listed in self._single_words.items() if word in listed)]
+
+    def _misspelt(self, word: str) -> str:
+        """The longer number word that a word is with one slip of the finger, or the word itself."""
+        if len(word) < LEAST_MISSPELT or word in self._known or is_plural(word, self.language):
+            return word
+        sounding = self._by_sound.get(phones(word, self.language.tag))
+        if sounding:
+            return sounding
+        near = [w for w in self._long if abs(len(w) - len(word)) < 2 and one_slip(word, w)]
+        return near[0] if len(near) == 1 else word
 
     def _add_phrases(self, cell: dict[str, list[Edge]], tokens: Sequence[Token], words: tuple[str, ...], at: int) -> None:
         def add(symbol: str, length: int, value: Any, cost: float = 0.0) -> None:
@@ -375,3 +418,19 @@ def twins(value: float, language: Language) -> tuple[int, ...]:
     for one, other in language.numbers.alike:
         alike += [b for a, b in ((one, other), (other, one)) if a == value]
     return tuple(dict.fromkeys(alike))
+
+
+def one_slip(one: str, other: str) -> bool:
+    """Whether two words are one slip of the finger apart: a letter too many, too few, wrong, or two turned round.
+
+    F. J. Damerau, "A Technique for Computer Detection and Correction of Spelling Errors", 1964.
+
+    >>> one_slip("nintey", "ninety"), one_slip("thirten", "thirty")
+    (True, False)
+    """
+    short, long = sorted((one, other), key=len)
+    at = next((i for i, (a, b) in enumerate(zip(short, long, strict=False)) if a != b), len(short))
+    if len(long) > len(short):
+        return short[at:] == long[at + 1 :]
+    turned = short[at : at + 2] == long[at : at + 2][::-1] and short[at + 2 :] == long[at + 2 :]
+    return one != other and (turned or short[at + 1 :] == long[at + 1 :])

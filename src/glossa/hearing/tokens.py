@@ -23,7 +23,7 @@ def _pieces(thousands: str) -> re.Pattern[str]:
     """Numbers, signs and words; a number may hold marks of thousands, and one mark of decimals."""
     mark = re.escape(thousands)
     other = re.escape("." if thousands == "," else ",")
-    sign = r"(?:(?<![\w.,-])-(?=\d))?"
+    sign = r"(?:(?<![\w.,%°-])-(?=\d))?"
     return re.compile(
         rf"""(?P<number>{sign}\d+(?:{mark}\d{{3}})+(?:{other}\d+)?(?!\d)|{sign}\d+(?:[.,]\d+)?|(?<!\w)\.\d+)
           |(?P<percent>%|٪|°)|(?P<word>[^\W\d_]+(?:['’‘ʼ`´][^\W\d_]+)*['’]?)""",

@@ -116,8 +116,22 @@ class Vocabulary:
                 *numbers.fractions,
                 *numbers.ordinals,
                 *numbers.spellings,
+                *numbers.minus,
+                *(w for text in numbers.below_zero for w in text.split()),
             )
         )
+        units = (w for texts in numbers.units.values() for w in texts)
+        parts = (
+            *numbers.ones,
+            *numbers.tens,
+            *numbers.spellings,
+            *numbers.scales,
+            *numbers.hundred,
+            *numbers.fractions,
+            *units,
+            *numbers.roughly,
+        )
+        self._number_parts = frozenset(w for w in parts if len(w) > 2)
         self._fixed = language.negation.single | self._counted
         self._usual = language.filler.single | language.talk.single | language.small | language.light | frozenset(language.poles)
         self._household: dict[str, list[tuple[Words, Near]]] = {}
@@ -293,9 +307,7 @@ class Vocabulary:
 
     def _whole(self, word: str) -> bool:
         """Whether a part of a merged word is a word of the house, one that means the same, or a number word."""
-        if word in self.words or word in self._plurals or word in self.language.numbers.tens:
-            return True
-        if word in self.language.numbers.ones:
+        if word in self.words or word in self._plurals or word in self._number_parts:
             return True
         return len(word) > 2 and any(w in self.words for w in (*self.language.same.get(word, ()), *self.bases(word)))
 

@@ -49,6 +49,11 @@ class PhraseSet(Struct, frozen=True):
         return True
 
     @property
+    def words(self) -> frozenset[str]:
+        """Every word of a phrase."""
+        return frozenset(w for phrases in self.by_first.values() for p in phrases for w in p)
+
+    @property
     def single(self) -> frozenset[str]:
         """The phrases of one word."""
         return frozenset(p[0] for phrases in self.by_first.values() for p in phrases if len(p) == 1)

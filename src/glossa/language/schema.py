@@ -111,6 +111,7 @@ class NumberWords(Section, frozen=True):
     Attributes:
         decimal, thousands: the marks in digits, ``.`` and ``,`` in English.
         digits_only: digits that are only such among other digits; -2 and -3 double and triple the next one.
+        about, roughly: words before and behind a number that is not meant to the point.
         single: words for one that stand before "hundred" and units.
         alike: pairs of numbers that are taken for each other by their sound; with ``teens`` beside 13 and 30 ... 19 and 90.
     """
@@ -136,6 +137,7 @@ class NumberWords(Section, frozen=True):
     groups: dict[str, int] = {}
     ordinals: dict[str, int] = {}
     about: Words = []
+    roughly: Words = []
     maximum: Words = []
     minimum: Words = []
     halfway: Words = []

@@ -34,7 +34,7 @@ def decide(
     """
     return (
         _refused(house, intent, reading, stops, live=live)
-        or _asked(intent, reading)
+        or _asked(intent, reading, stops)
         or (None if confirmed else _asked_back(house, intent, reading, stops, lead))
         or (Outcome.ACCEPT, "", "")
     )
@@ -53,16 +53,22 @@ def _refused(house: House, intent: Intent, reading: Reading, stops: Sequence[Fir
     if outside:
         return Outcome.REJECT, "range", outside[0]
     unasked = [slot for slot in reading.missing if slot not in intent.ask]
-    if unasked or len(reading.missing) > 1:
+    if (unasked and not _begun(stops)) or len(reading.missing) > 1:
         return Outcome.REJECT, "missing", (unasked or reading.missing)[0]
     if reading.which and reading.wrong_room:
         return Outcome.REJECT, "wrong room", ""
     return None
 
 
-def _asked(intent: Intent, reading: Reading) -> Decision | None:
-    if reading.missing:
-        return Outcome.ASK, "missing", reading.missing[0]
+def _begun(stops: Sequence[Fired]) -> bool:
+    """Whether a value was begun and not said; it is asked for, whatever the house file says about that."""
+    return any(s.name == "broken off" for s in stops)
+
+
+def _asked(intent: Intent, reading: Reading, stops: Sequence[Fired]) -> Decision | None:
+    unsaid = reading.missing or [s for s in intent.defaults if s in intent.changed_by and s not in reading.said and _begun(stops)]
+    if unsaid:
+        return Outcome.ASK, "missing", unsaid[0]
     if reading.which:
         return Outcome.ASK, "which", ""
     if intent.pin is not None:

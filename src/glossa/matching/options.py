@@ -202,10 +202,9 @@ class Choices:
         if self._numbers is None:
             small, words, roles = self.grammar.lexicon.language.small, self.utterance.words, self.utterance.roles
             every = [
-                replace(q, cost=q.cost + COSTS.article + (COSTS.dangling if roles[q.start] == Role.BROKEN else 0.0))
-                if q.cost >= HOMOPHONE and words[q.start] in small
-                else q
+                replace(q, cost=q.cost + COSTS.article) if q.cost >= HOMOPHONE and words[q.start] in small else q
                 for q in self.utterance.quantities
+                if not (q.cost >= HOMOPHONE and roles[q.start] == Role.BROKEN)  # the "to" of "dim the lamp to" is begun, not said
             ]
             plain_starts = {q.start for q in every if q.cost < HOMOPHONE}
             self._numbers = tuple(

@@ -111,6 +111,24 @@ def _sign(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     return ""
 
 
+def _second_unit(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A unit right behind a value that has another one: "ten percent degrees"."""
+    units = grammar.lexicon.numbers.unit_words
+    for option in alignment.chosen:
+        candidate = option.candidate if option is not None else None
+        if candidate is None or isinstance(candidate.value, Devices) or candidate.used or candidate.end >= len(utterance.words):
+            continue
+        at = candidate.end
+        if (
+            utterance.words[at] in units
+            and not alignment.covered >> at & 1
+            and utterance.words[at] not in grammar.lexicon.vocabulary.words
+        ):
+            if any(q.unit and q.end == at for q in utterance.quantities):
+                return " ".join(utterance.words[candidate.start : at + 1])
+    return ""
+
+
 def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """An exception that was not understood, where several devices are meant."""
     device = alignment.candidate("device")
@@ -191,6 +209,7 @@ STOPS = (
     Stop("negation", Severity.REJECT, _negation, "a negation that nothing explains"),
     Stop("opposite", Severity.REJECT, _opposite, "one member of a pair of opposites for the other, or both"),
     Stop("sign", Severity.REJECT, _sign, "a minus that has no place"),
+    Stop("second unit", Severity.REJECT, _second_unit, "two units that contradict each other"),
     Stop("second command", Severity.REJECT, _second_command, "another device with a direction or a number of its own"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
