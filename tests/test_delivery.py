@@ -207,7 +207,7 @@ class Written(unittest.TestCase):
         for device, prop, text in (
             ("galley_lamp", "level", "4o"),
             ("galley_lamp", "power", "onn"),
-            ("galley_lamp", "level", "40 or so"),
+            ("galley_lamp", "level", "40 lumps"),
             ("stove_fan", "speed", "warp"),
         ):
             with self.subTest(text), self.assertRaises(WrittenError):

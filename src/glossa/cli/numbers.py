@@ -8,7 +8,6 @@ import click
 
 from glossa.hearing.numbers import Quantity
 
-
 NO_HOUSE = '[house]\nname = "Numbers"\n[intents.none]\nphrases = ["none"]\nreply = "none"'
 """A house without names, so that nothing but numbers is heard."""
 

@@ -307,7 +307,10 @@ class DeviceGrammar:
         following = self._following(passable)
         for cell in cells:  # "all off", but not the "all" of "all the lamps"
             for edge in cell.get("all", ()):
-                if not any("core" in cells[at] or "room" in cells[at] for at in following[edge.end] if at < len(cells)):
+                cut = words[edge.end - 1] in self._lexicon.articles  # "turn off all the": what, was not said
+                if not cut and not any(
+                    "core" in cells[at] or "room" in cells[at] for at in following[edge.end] if at < len(cells)
+                ):
                     cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
         apart = tuple(e for cell in cells for s in ("place", "excepted") for e in cell.get(s, ()))

@@ -192,7 +192,12 @@ def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Gram
 
 
 def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """A value that was begun and not said, where a default would stand in for it: "dim the lamp by ..."."""
+    """A value that was begun and not said or not understood, where a default would stand in for it: "dim the lamp by ..."."""
+    relative, scaled = grammar.lexicon.language.grammar.relative, alignment.pattern.scaled
+    if any(alignment.candidate(slot) is None for slot in scaled):
+        for at in _left(utterance, alignment, Role.UNKNOWN, Role.VERB, Role.TALK):
+            if at and utterance.words[at - 1] in relative:
+                return " ".join(utterance.words[at - 1 : at + 1])
     if Role.BROKEN not in utterance.roles:
         return ""
     at = len(utterance.roles) - 1 - utterance.roles[::-1].index(Role.BROKEN)
