@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from glossa.commands import Command
 from glossa.conversation import Event
 from glossa.house.model import House
 from glossa.links.simulated import Change
@@ -22,6 +23,9 @@ COLOURS = {
     "wake": "cyan", "sleep": "cyan", "cancel": "magenta", "asleep": "bright_black",
 }  # fmt: skip
 
+MOST_COMMANDS = 12
+"""Commands of one intent that are shown one by one."""
+
 LEAST_SHOWN = 0.005
 """A term that adds less than this to the log-odds is not shown."""
 
@@ -29,6 +33,8 @@ WHY = {
     "confidence": "the confidence",
     "lead": "the lead over the next meaning, in words",
     **{stop.name: stop.text for stop in STOPS},
+    "half": "a part was not understood",
+    "contradiction": "two commands that contradict each other",
     "wrong room": "the device is not in that room",
     "mode": "another mode is needed",
     "range": "out of range",
@@ -92,24 +98,35 @@ def event_lines(event: Event, house: House, changes: list[Change] | None = None)
         slots = slots_line(event.slots, house)
         if slots:
             text.append(f"  {slots}")
-    if event.match is not None and event.match.readings:
+    if event.match is not None and (event.match.readings or event.match.parts):
         text.append(f"  confidence {event.confidence:.2f}, lead {event.lead:.2f}", style="bright_black")
     text.append("\n")
     reason = reason_line(event)
     if reason:
         text.append(f"          {reason}\n", style="bright_black")
-    sent = outcome == "accept"
-    for command in event.commands[:12]:
-        text.append("       -> " if sent else "        … ", style="blue" if sent else "bright_black")
-        text.append(f"{command}\n", style="" if sent else "bright_black")
-    if len(event.commands) > 12:
-        text.append(f"          and {len(event.commands) - 12} more\n", style="bright_black")
+    for number, part in enumerate(event.parts, 1):
+        text.append(f"      {number}   ", style="bright_black")
+        text.append(f"{part.utterance}  ", style="italic")
+        text.append(part.intent or "", style="bold")
+        slots = slots_line(part.slots, house)
+        text.append(f"  {slots}\n" if slots else "\n")
+        _commands(text, part.commands, sent=outcome == "accept")
+    if not event.parts:
+        _commands(text, event.commands, sent=outcome == "accept")
     if event.reply:
         text.append(f"          “{event.reply}”\n", style="italic")
     for change in changes or ():
         text.append(f"          {change.device} {change.property}: {change.before} -> ", style="bright_black")
         text.append(f"{change.after}\n", style="green")
     return text
+
+
+def _commands(text: Text, commands: Sequence[Command], *, sent: bool) -> None:
+    for command in commands[:MOST_COMMANDS]:
+        text.append("       -> " if sent else "        … ", style="blue" if sent else "bright_black")
+        text.append(f"{command}\n", style="" if sent else "bright_black")
+    if len(commands) > MOST_COMMANDS:
+        text.append(f"          and {len(commands) - MOST_COMMANDS} more\n", style="bright_black")
 
 
 def why_table(match: Match, reading: Reading) -> Table:
@@ -146,7 +163,12 @@ def evidence_table(reading: Reading) -> Table:
 
 
 def explanation(event: Event, out: Console) -> None:
-    """The whole of ``say --why``: alignment, evidence, decision, and the next best readings."""
+    """The whole of ``say --why``: alignment, evidence, decision, and the next best readings; of several commands one after the other."""
+    for number, part in enumerate(event.parts, 1):
+        out.print(f"\n  [bold]{number}  {_plain(part.utterance)}[/]")
+        explanation(part, out)
+    if event.parts:
+        return
     match = event.match
     if match is None or match.best is None:
         out.print(f"  [bright_black]no phrase comes near: {WHY.get(event.reason, event.reason)}[/]")

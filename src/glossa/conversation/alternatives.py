@@ -38,8 +38,9 @@ class Candidate(Struct, frozen=True):
     @property
     def cost(self) -> float:
         """What its reading costs, in words, with what the recogniser's doubt costs; answers and wake words cost nothing."""
-        best = self.event.match.best if self.event.match is not None else None
-        return (best.cost if best is not None else 0.0) + LESS_SURE * (self.surest - self.confidence)
+        match = self.event.match
+        readings = [m.best for m in (match.parts or (match,)) if m.best is not None] if match is not None else []
+        return sum(r.cost for r in readings) + LESS_SURE * (self.surest - self.confidence)
 
     @property
     def rank(self) -> tuple[int, float, int]:
@@ -54,6 +55,7 @@ class Candidate(Struct, frozen=True):
         for other in others:
             its = other.event
             same = its.intent == mine.intent and (its.slots == mine.slots or its.outcome == Outcome.ASK)
+            same = same and [p.slots for p in its.parts] == [p.slots for p in mine.parts]
             if other is self or (same and its.outcome != Outcome.REJECT):
                 continue
             if _RANK[its.outcome] >= 2 and other.cost < self.cost + lead:

@@ -23,8 +23,20 @@ from glossa.matching import Match, Matcher, Outcome, Reading
 from glossa.matching.result import HIDDEN, SlotValue, hide_passcode
 
 
+class Planned(Struct, frozen=True):
+    """One of several commands of an utterance: what it does, what it was understood by, and whether nothing more has to be asked about it."""
+
+    match: Match
+    intent: Intent
+    slots: Mapping[str, SlotValue]
+    settled: bool = False
+
+
 class Pending(Struct, frozen=True):
-    """A question that is open: what it is about, what it asks for, and until when it may be answered."""
+    """A question that is open: what it is about, what it asks for, and until when it may be answered.
+
+    Of several commands, ``plan`` is all of them and ``number`` the one that it is about.
+    """
 
     kind: str
     intent: str
@@ -34,6 +46,8 @@ class Pending(Struct, frozen=True):
     slot: str = ""
     candidates: tuple[str, ...] = ()
     reading: Reading | None = None
+    plan: tuple[Planned, ...] = ()
+    number: int = 0
 
 
 UNCLEAR = frozenset(("confidence", "lead", "missing", "nothing", "filler"))
@@ -270,8 +284,19 @@ class Conversation:
             return match  # a bare number is an answer where one was asked for, and nothing else
         return other
 
-    def _carry(self, text: str, match: Match, at: float, *, confirmed: bool = False) -> Event:
+    def _carry(self, text: str, match: Match, at: float) -> Event:
+        if match.parts:
+            plan = [(part, part.best) for part in match.parts]
+            planned = [
+                Planned(m, self.house.intents[best.intent], {k: v for k, v in best.slots.items() if k != "pin"})
+                for m, best in plan
+                if best is not None
+            ]
+            return self._carry_all(match.hidden, at, tuple(planned), match)
         best = match.best
+        if match.reason == "half":
+            reply = load_language(match.language).text("half", part=match.detail)
+            return self._event(text, at, Outcome.REJECT, match, reply=reply)
         if best is None:
             reply = load_language(match.language or self.house.languages[0]).text("rejected")
             return self._event(text, at, Outcome.REJECT, reply=reply, match=match)
@@ -312,10 +337,14 @@ class Conversation:
     ) -> Event:
         if self._doubtful and intent.confirm != "never":
             return self._in_doubt(text, at, intent, slots, action, match)
+        self._last_changes = self._done(intent, slots, action, at) or self._last_changes
+        return self._event(text, at, Outcome.ACCEPT, match, slots, action, action.reply, intent=intent.id)
+
+    def _done(self, intent: Intent, slots: Mapping[str, SlotValue], action: Action, at: float) -> dict[tuple[str, str], Value]:
+        """Take note of what is carried out; -> the values that it changed, as they were."""
         self.pending = None
         changes = dict(action.changes or {})
-        if changes:
-            self._last_changes = {k: self.state[k] for k in changes if k in self.state}
+        before = {k: self.state[k] for k in changes if k in self.state}
         self.state.update(changes)
         device = slots.get("device")
         if isinstance(device, tuple):
@@ -336,7 +365,7 @@ class Conversation:
                 self._listen(at)
             else:
                 self._sleep()
-        return self._event(text, at, Outcome.ACCEPT, match, slots, action, action.reply, intent=intent.id)
+        return before
 
     def _in_doubt(
         self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None
@@ -365,6 +394,110 @@ class Conversation:
     def _leave_mode(self) -> None:
         self.mode = self._mode_stack.pop() if self._mode_stack else ""
 
+    # --- several commands -------------------------------------------------------------------------------------------
+
+    def _carry_all(self, text: str, at: float, plan: tuple[Planned, ...], match: Match | None) -> Event:
+        """Several commands, all or nothing: refused, asked back or confirmed for one of them, or carried out one after the other."""
+        tag = plan[0].match.language
+        for part in plan:
+            if part.match.outcome == Outcome.REJECT and not part.settled and part.match.best is not None:
+                reply = self._about_part(part, self._why_not(part.match, part.match.best, part.intent))
+                return self._of_several(text, at, Outcome.REJECT, plan, (), reply, match, part.match.reason, part.match.detail)
+        state, actions = dict(self.state), []
+        for part in plan:
+            best = part.match.best
+            open_ = best is not None and not part.settled and (best.missing or best.which)
+            action = Action() if open_ else act(self.house, part.intent, part.slots, state, tag)
+            if action.refused:
+                return self._of_several(
+                    text, at, Outcome.REJECT, plan, (), self._about_part(part, action.reply), match, action.refused
+                )
+            state.update(action.changes or {})
+            actions.append(action)
+        for number, part in enumerate(plan):
+            if part.match.outcome == Outcome.ASK and not part.settled:
+                return self._ask_part(text, at, plan, number, actions, match)
+        doubted = (match is not None and match.outcome == Outcome.CONFIRM) or self._doubtful
+        if doubted and any(not part.settled for part in plan):
+            self._listen(at)
+            self.pending = Pending("confirm", plan[0].intent.id, {}, tag, at + self.house.window, plan=plan)
+            question = load_language(tag).text("confirm", what=_replies(actions))
+            return self._of_several(text, at, Outcome.CONFIRM, plan, actions, question, match)
+        before: dict[tuple[str, str], Value] = {}
+        for part, action in zip(plan, actions, strict=True):
+            before = {**self._done(part.intent, part.slots, action, at), **before}
+        self._last_changes = before or self._last_changes
+        return self._of_several(text, at, Outcome.ACCEPT, plan, actions, _replies(actions), match)
+
+    def _ask_part(
+        self, text: str, at: float, plan: tuple[Planned, ...], number: int, actions: Sequence[Action], match: Match | None
+    ) -> Event:
+        """Ask what one of several commands needs: a value, which device, or its passcode."""
+        part = plan[number]
+        asked, best, tag = part.match, part.match.best, part.match.language
+        assert best is not None
+        if asked.reason == "pin":
+            said = str(best.slots.get("pin", ""))
+            event = self._passcode(text, at, match, part.intent, part.slots, said, tag, plan, number)
+            if event.outcome == Outcome.ACCEPT:
+                return event
+            reply = self._about_part(part, event.reply)
+            return self._of_several(text, at, event.outcome, plan, actions, reply, match, event.reason or "pin")
+        self._listen(at)
+        device = part.slots.get("device")
+        self.pending = Pending(
+            kind=asked.reason,
+            intent=part.intent.id,
+            slots=part.slots,
+            language=tag,
+            until=at + self.house.window,
+            slot=asked.detail if asked.reason == "missing" else "device",
+            candidates=device if asked.reason == "which" and isinstance(device, tuple) else (),
+            reading=best,
+            plan=plan,
+            number=number,
+        )
+        reply = self._about_part(part, self._question(asked, best, part.intent, Action()))
+        return self._of_several(text, at, Outcome.ASK, plan, actions, reply, match, asked.reason, asked.detail)
+
+    def _settle(self, text: str, at: float, plan: tuple[Planned, ...], number: int, slots: Mapping[str, SlotValue]) -> Event:
+        """One of several commands has all that it needs; the others may still be asked about."""
+        done = replace(plan[number], slots=slots, settled=True)
+        return self._carry_all(text, at, (*plan[:number], done, *plan[number + 1 :]), None)
+
+    @staticmethod
+    def _about_part(part: Planned, reply: str) -> str:
+        return load_language(part.match.language).text("part", part=part.match.hidden, reply=reply)
+
+    def _of_several(
+        self,
+        text: str,
+        at: float,
+        outcome: Outcome,
+        plan: Sequence[Planned],
+        actions: Sequence[Action],
+        reply: str,
+        match: Match | None,
+        reason: str = "",
+        detail: str = "",
+    ) -> Event:
+        """The event of several commands, with one for each of them."""
+        taken = [*actions, *([Action()] * (len(plan) - len(actions)))]
+        parts = tuple(
+            self._event(p.match.hidden, at, outcome, p.match, p.slots, a, a.reply, intent=p.intent.id)
+            for p, a in zip(plan, taken, strict=True)
+        )
+        whole = self._event(text, at, outcome, match, reply=reply, intent="+".join(p.intent.id for p in plan), reason=reason)
+        changes = {k: v for part in parts for k, v in part.changes.items()}
+        return replace(
+            whole,
+            commands=tuple(c for part in parts for c in part.commands),
+            changes=changes,
+            language=plan[0].match.language,
+            detail=detail or whole.detail,
+            parts=parts,
+        )
+
     # --- questions --------------------------------------------------------------------------------------------------
 
     def _answered(self, text: str, at: float, tag: str, pending: Pending) -> Event | None:
@@ -386,9 +519,10 @@ class Conversation:
             return self._event(text, at, Outcome.CANCEL, reply=load_language(pending.language).text("cancelled"))
         slots = dict(pending.slots)
         if pending.kind == "pin":
-            return self._passcode(
-                HIDDEN, at, None, intent, slots, answer.value if isinstance(answer.value, str) else "", pending.language
-            )
+            said = answer.value if isinstance(answer.value, str) else ""
+            return self._passcode(HIDDEN, at, None, intent, slots, said, pending.language, pending.plan, pending.number)
+        if pending.plan and pending.kind == "confirm":
+            return self._carry_all(text, at, tuple(replace(part, settled=True) for part in pending.plan), None)
         return self._complete(text, at, pending, intent, slots, answer)
 
     def _complete(
@@ -409,6 +543,8 @@ class Conversation:
             self._listen(at)
             question = self._which(answer.value, pending.language)
             return self._event(text, at, Outcome.ASK, slots=slots, reply=question, intent=intent.id)
+        if pending.plan:
+            return self._settle(text, at, pending.plan, pending.number, slots)
         action = act(self.house, intent, slots, self.state, pending.language)
         if action.refused:
             self.pending = replace(pending, until=at + self.house.window) if action.refused == "range" else None
@@ -423,7 +559,16 @@ class Conversation:
         return self._do(text, at, intent, slots, action, None)
 
     def _passcode(
-        self, text: str, at: float, match: Match | None, intent: Intent, slots: Mapping[str, SlotValue], said: str, tag: str
+        self,
+        text: str,
+        at: float,
+        match: Match | None,
+        intent: Intent,
+        slots: Mapping[str, SlotValue],
+        said: str,
+        tag: str,
+        plan: tuple[Planned, ...] = (),
+        number: int = 0,
     ) -> Event:
         language = load_language(tag)
         pin = intent.pin
@@ -440,10 +585,11 @@ class Conversation:
             )
         action = act(self.house, intent, slots, self.state, tag)
         if said and keeper.check(pin, code, said, at):
-            return self._do(text, at, intent, slots, action, match)
+            return self._settle(text, at, plan, number, slots) if plan else self._do(text, at, intent, slots, action, match)
         self._listen(at)
         locked = keeper.locked(at)
-        self.pending = None if locked else Pending("pin", intent.id, slots, tag, at + self.house.window, "pin")
+        asked = Pending("pin", intent.id, slots, tag, at + self.house.window, "pin", plan=plan, number=number)
+        self.pending = None if locked else asked
         if not said:
             return self._event(text, at, Outcome.ASK, match, slots, action, language.text("pin"), intent=intent.id)
         reply = language.text("pin_locked", seconds=round(locked)) if locked else language.text("pin_wrong")
@@ -509,6 +655,11 @@ class Conversation:
             awake=self.awake(at),
             match=match,
         )
+
+
+def _replies(actions: Sequence[Action]) -> str:
+    """What the house says of several commands."""
+    return ", ".join(dict.fromkeys(a.reply for a in actions if a.reply))
 
 
 def initial_state(house: House) -> dict[tuple[str, str], Value]:

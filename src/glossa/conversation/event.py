@@ -28,6 +28,7 @@ class Event(Struct, frozen=True):
         mode: the mode afterwards, ``""`` for none.
         awake: whether the house listens afterwards.
         match: the match itself, where there was one.
+        parts: where it holds several commands, an event for each, in their order.
         alternative: the number of the recogniser's text that this came of, from 1; 0 where it gave only one.
     """
 
@@ -48,11 +49,13 @@ class Event(Struct, frozen=True):
     mode: str = ""
     awake: bool = True
     match: Match | None = None
+    parts: tuple[Event, ...] = ()
     alternative: int = 0
 
     def plain(self) -> dict[str, Any]:
         """The event as plain data, ready for JSON."""
         rest = self.match.readings[1:] if self.match else ()
+        parts = {"parts": [part.plain() for part in self.parts]} if self.parts else {}
         return {
             "utterance": self.utterance,
             "outcome": str(self.outcome),
@@ -65,6 +68,7 @@ class Event(Struct, frozen=True):
             "commands": [str(c) for c in self.commands],
             "reply": self.reply,
             "alternatives": [{"intent": r.intent, "slots": _plain(r.slots), "score": round(r.score, 4)} for r in rest],
+            **parts,
         }
 
 

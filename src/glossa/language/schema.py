@@ -44,6 +44,7 @@ class GrammarWords(Section, frozen=True):
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
         later: other times than now. clause: words that a clause of its own begins with: "because", "i".
+        then: what stands between two commands. them: words for all of what was named before.
         felt: what people feel and give as a reason: "it's too dark".
         request: what opens a request behind a clause without a pause: "can you". reporting: words of speech and thought, which make what
             follows no request: "asked".
@@ -74,6 +75,8 @@ class GrammarWords(Section, frozen=True):
     later: Words = []
     correction: Words = []
     clause: Words = []
+    then: Words = []
+    them: Words = []
     felt: Words = []
     request: Words = []
     reporting: Words = []

@@ -183,12 +183,16 @@ class Engine:
             "mode": event.mode,
             "awake": event.awake,
         }
-        for name in ("slots", "commands", "reply", "alternatives", "detail"):
-            data[name] = self._secrecy.data(data[name])
-        intent = self.house.intents.get(event.intent or "")
-        if intent is not None and (intent.change or intent.read):
-            # What the answer depended on, so that it can be played again.
-            keys = [(d, p) for d in targets(self.house, intent, event.slots) for p in intent.properties]
+        for name in ("slots", "commands", "reply", "alternatives", "detail", "parts"):
+            if name in data:
+                data[name] = self._secrecy.data(data[name])
+        keys = []
+        for one in event.parts or (event,):
+            intent = self.house.intents.get(one.intent or "")
+            if intent is not None and (intent.change or intent.read):
+                # What the answer depended on, so that it can be played again.
+                keys += [(d, p) for d in targets(self.house, intent, one.slots) for p in intent.properties]
+        if keys:
             data["before"] = {f"{d}.{p}": before.get((d, p)) for d, p in keys}
         return data
 

@@ -15,6 +15,7 @@ from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
 from glossa.house.problems import HouseError, Problem, nearest
 from glossa.matching.alignment import Alignment
+from glossa.matching.compound import boundaries, compound, parted
 from glossa.matching.decide import decide
 from glossa.matching.evidence import TERM_NAMES, amounts_of, confidence, counted, fitted_weights
 from glossa.matching.grammar import Grammar
@@ -141,24 +142,44 @@ class Matcher:
 
     def _match(self, text: str, language: str, mode: str, about: Sequence[str]) -> Match:
         tags = (language,) if language else self.house.languages
-        best = self._in_language(text, tags[0], mode, about)
+        best, understood = self._in_language(text, tags[0], mode, about)
         for tag in tags[1:]:
-            other = self._in_language(text, tag, mode, about)
+            other, its = self._in_language(text, tag, mode, about)
             if _better(other, best):
-                best = other
-        return best
+                best, understood = other, its
+        return self._parted(best, understood, mode, about)
 
-    def _in_language(self, text: str, tag: str, mode: str, about: Sequence[str]) -> Match:
+    def _parted(self, whole: Match, understood: Understood, mode: str, about: Sequence[str]) -> Match:
+        """An utterance that may hold several commands; a phrase that fits the whole line wins."""
+        utterance, tag = understood.utterance, understood.grammar.tag
+        language = understood.grammar.lexicon.language
+        if not understood.meanings or whole.outcome == Outcome.CANCEL or _fits(whole, understood):
+            return whole
+        covered = [m.alignment.covered for m in understood.meanings]
+        places = boundaries(utterance, covered, language)
+        known: dict[tuple[str, tuple[str, ...]], Match] = {}
+
+        def understand(part: str, devices: Sequence[str]) -> Match:
+            key = part, tuple(devices) or tuple(about)
+            if key not in known:
+                known[key] = self._in_language(part, tag, mode, key[1])[0]
+            return known[key]
+
+        path = parted(utterance, places, language, understand)
+        return whole if path is None else compound(whole, path, language)
+
+    def _in_language(self, text: str, tag: str, mode: str, about: Sequence[str]) -> tuple[Match, Understood]:
+        """An utterance as one command in one language."""
         understood = self.understand(text, tag, mode, about)
         utterance, words = understood.utterance, understood.utterance.words
         if not words or len(words) > MOST_TOKENS:
-            return Match(text, Outcome.REJECT, reason="too long" if words else "empty", language=tag)
+            return Match(text, Outcome.REJECT, reason="too long" if words else "empty", language=tag), understood
         if self._is_cancel(understood):
-            return Match(text, Outcome.CANCEL, language=tag)
+            return Match(text, Outcome.CANCEL, language=tag), understood
         if not understood.meanings:
             idle = all(r in (Role.FILLER, Role.SMALL, Role.AMOUNT) for r in utterance.roles)
-            return Match(text, Outcome.REJECT, reason="filler" if idle else "nothing", language=tag)
-        return self._decided(text, understood)
+            return Match(text, Outcome.REJECT, reason="filler" if idle else "nothing", language=tag), understood
+        return self._decided(text, understood), understood
 
     def understand(self, text: str, tag: str, mode: str = "", about: Sequence[str] = ()) -> Understood:
         """Everything that the decision about an utterance looks at, in one language; see :meth:`match`."""
@@ -217,6 +238,18 @@ WHOLE = 0.9
 
 SLIP = 0.3
 """A phrase that counts in the mode, and that no stop refuses, goes before others where it costs no more than this many words more."""
+
+
+def _fits(whole: Match, understood: Understood) -> bool:
+    """Whether a command explains all of an utterance that could be another one."""
+    if whole.outcome != Outcome.ACCEPT:
+        return False
+    alignment, roles = understood.meanings[0].alignment, understood.utterance.roles
+    left = (i for i in range(len(roles)) if not alignment.covered >> i & 1)
+    return not any(roles[i] in _TELLING for i in left)
+
+
+_TELLING = (Role.WORD, Role.POLE, Role.NUMBER)
 
 
 def _lead(meanings: Sequence[Meant]) -> float:

@@ -119,6 +119,7 @@ class Match(Struct, frozen=True):
         detail: the slot, word or mode that the reason is about.
         language: the language of the best reading.
         limits: ``accept``, ``confirm`` and ``lead`` as they count for the best reading.
+        parts: where it holds several commands, what each of them is; there are no readings of the whole then.
     """
 
     utterance: str
@@ -129,6 +130,7 @@ class Match(Struct, frozen=True):
     detail: str = ""
     language: str = ""
     limits: Mapping[str, float] = Frozen()
+    parts: tuple[Match, ...] = ()
 
     @property
     def best(self) -> Reading | None:
@@ -137,18 +139,39 @@ class Match(Struct, frozen=True):
 
     @property
     def score(self) -> float:
-        """The best reading's score, 0 where there is none."""
+        """The best reading's score, 0 where there is none; the least of several commands."""
+        if self.parts:
+            return min(part.score for part in self.parts)
         return self.readings[0].score if self.readings else 0.0
 
     @property
     def confidence(self) -> float:
-        """The best reading's confidence, 0 where there is none."""
+        """The best reading's confidence, 0 where there is none; the least of several commands."""
+        if self.parts:
+            return min(part.confidence for part in self.parts)
         return self.readings[0].confidence if self.readings else 0.0
+
+    @property
+    def hidden(self) -> str:
+        """The utterance with a passcode in it starred out."""
+        text = hide_passcode(self.utterance, self.best)
+        for part in self.parts:
+            text = text.replace(part.utterance, part.hidden)
+        return text
 
     def explain(self) -> dict[str, object]:
         """The whole explanation as plain data, ready for JSON: alignment, evidence, stops, and the next readings; no passcode."""
+        if self.parts:
+            return {
+                "utterance": self.hidden,
+                "outcome": str(self.outcome),
+                "reason": self.reason,
+                "detail": self.detail,
+                "language": self.language,
+                "parts": [part.explain() for part in self.parts],
+            }
         return {
-            "utterance": hide_passcode(self.utterance, self.best),
+            "utterance": self.hidden,
             "outcome": str(self.outcome),
             "reason": self.reason,
             "detail": self.detail,

@@ -39,17 +39,17 @@ def coverage(house: House, results: Sequence[Result]) -> Coverage:
         event = result.event
         if event is None:
             continue
-        intents.update(
-            {result.row.intent, event.intent or ""} if event.outcome in ("accept", "confirm", "ask") else {result.row.intent}
-        )
+        intents.update(result.row.intent.split("+"))
         modes.update({event.mode, result.row.mode})
-        if event.match is not None and event.match.best is not None:
-            phrases.add((event.match.best.intent, event.match.best.phrase))
-        for slot, value in event.slots.items():
-            if isinstance(value, tuple):
-                devices.update(value)
-            else:
-                values.add((slot, str(value)))
+        for one in event.parts or (event,):
+            intents.update({one.intent or ""} if one.outcome in ("accept", "confirm", "ask") else ())
+            if one.match is not None and one.match.best is not None:
+                phrases.add((one.match.best.intent, one.match.best.phrase))
+            for slot, value in one.slots.items():
+                if isinstance(value, tuple):
+                    devices.update(value)
+                else:
+                    values.add((slot, str(value)))
         for command in event.commands:
             devices.update(d for d, _, _ in command.effects)
             values.update((p, str(v)) for _, p, v in command.effects)

@@ -57,7 +57,7 @@ def example(matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str
         about: devices that were spoken of before.
         made: whether it was made of another row.
     """
-    if row.session or row.problem or not row.outcomes:
+    if row.session or row.problem or not row.outcomes or row.parts:
         return None
     understood = best_language(matcher, row, about)
     if understood is None:
@@ -77,7 +77,9 @@ def example(matcher: Matcher, row: Row, weight: float = 1.0, about: Sequence[str
 def pointing_back(matcher: Matcher, row: Row, pronoun: str) -> tuple[Row, tuple[str, ...]] | None:
     """A row with a pronoun, or nothing, for the device that it names, and the device; None where it names none, or not just one."""
     understood = (
-        best_language(matcher, row) if row.outcomes == ("accept",) and row.slots.get("device") and not row.session else None
+        best_language(matcher, row)
+        if row.outcomes == ("accept",) and row.slots.get("device") and not row.session and not row.parts
+        else None
     )
     device = understood.meanings[0].alignment.candidate("device") if understood is not None else None
     if understood is None or device is None or not is_meant(matcher.house, row, understood.meanings[0]):

@@ -101,10 +101,12 @@ def compare(house: House, row: Row, event: Event) -> tuple[str, ...]:
         wrong.append(f"outcome: {event.outcome}, not {'|'.join(row.outcomes)}")
     if row.intent and event.intent != row.intent:
         wrong.append(f"intent: {event.intent or 'none'}, not {row.intent}")
-    for slot, wanted in row.slots.items():
-        got = shown(event.slots.get(slot))
-        if not same_value(house, slot, event.slots.get(slot), wanted):
-            wrong.append(f"{slot}: {got or 'none'}, not {wanted}")
+    events = event.parts if row.parts and len(event.parts) == len(row.parts) else (event,)
+    for one, slots in zip(events, row.parts if len(events) == len(row.parts) else (row.slots,), strict=True):
+        for slot, wanted in slots.items():
+            got = shown(one.slots.get(slot))
+            if not same_value(house, slot, one.slots.get(slot), wanted):
+                wrong.append(f"{slot}: {got or 'none'}, not {wanted}")
     if row.commands is not None:
         got_commands = tuple(" ".join(str(c).split()) for c in event.commands)
         if got_commands != row.commands:

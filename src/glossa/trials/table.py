@@ -15,6 +15,9 @@ from glossa.matching import Outcome
 
 COLUMNS = ("utterance", "outcome", "intent", "slots", "commands", "reply", "language", "mode", "session", "at", "note")
 OUTCOMES = tuple(str(o) for o in Outcome)
+_PART = re.compile(r"\s*;\s*(?=(?:[^\"]*\"[^\"]*\")*[^\"]*$)")
+"""What stands between the slots of several commands, outside of quotes."""
+
 _SLOT = re.compile(r'([\w.-]+)\s*=\s*("(?:[^"]|"")*"|\S*)')
 
 
@@ -24,8 +27,9 @@ class Row(Struct, frozen=True):
     Attributes:
         utterance: the text as the recogniser gives it.
         outcomes: the outcomes that are right; empty for any.
-        intent: the intent's id, ``""`` where it is not checked.
+        intent: the intent's id, ``""`` where it is not checked; those of several commands joined by ``+``.
         slots: slot -> value as written.
+        parts: the slots of each of several commands; empty for one.
         commands: the commands in one line each; None where they are not checked.
         reply, language, mode, note: as in the table.
         session, at: the conversation that the row belongs to, and seconds from its start.
@@ -38,6 +42,7 @@ class Row(Struct, frozen=True):
     outcomes: tuple[str, ...] = ("accept",)
     intent: str = ""
     slots: Mapping[str, str] = field(default_factory=dict)
+    parts: tuple[Mapping[str, str], ...] = ()
     commands: tuple[str, ...] | None = None
     reply: str = ""
     language: str = ""
@@ -95,16 +100,25 @@ def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Ro
             at = float(value["at"])
         except ValueError:
             problems.append(f"at: '{value['at']}' is no number of seconds")
-    slots = {k: v[1:-1].replace('""', '"') if v.startswith('"') else v for k, v in _SLOT.findall(value["slots"])}
-    if value["slots"] and not slots:
+    parts = tuple(_slots(part) for part in _PART.split(value["slots"])) if "+" in value["intent"] else ()
+    slots = {} if parts else _slots(value["slots"])
+    if value["slots"] and not slots and not any(parts):
         problems.append(f"slots: '{value['slots']}' is not of the form device=galley_lamp level=40")
     if house is not None:
-        problems += _unknown(value, slots, house)
+        for intent in value["intent"].split("+"):
+            problems += _unknown({**value, "intent": intent}, {}, house)
+        for one in (slots, *parts):
+            problems += [
+                p for p in _unknown({**value, "intent": "", "mode": "", "language": ""}, one, house) if p not in problems
+            ]
+        if parts and value["slots"] and len(parts) != value["intent"].count("+") + 1:
+            problems.append("slots: one group for each intent, with ' ; ' between them")
     return Row(
         utterance=cells.get("utterance", ""),
         outcomes=outcomes,
         intent=value["intent"],
         slots=slots,
+        parts=parts if value["slots"] else tuple({} for _ in parts),
         commands=_commands(value["commands"]),
         reply=value["reply"],
         language=value["language"],
@@ -117,6 +131,10 @@ def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Ro
         problem="; ".join(problems),
         others={k: v for k, v in cells.items() if k not in COLUMNS},
     )
+
+
+def _slots(written: str) -> dict[str, str]:
+    return {k: v[1:-1].replace('""', '"') if v.startswith('"') else v for k, v in _SLOT.findall(written)}
 
 
 def _commands(written: str) -> tuple[str, ...] | None:

@@ -1,0 +1,219 @@
+"""Several commands in one utterance: where one may end and the next begin, and the way to part it that is understood best.
+
+A command may end where a joiner stands ("and", "then"), at a pause, or where what a phrase explains ends and something else is named. Each
+stretch between two such places is understood as if it were said alone, with what was named before it for "it"; of all ways to part the
+utterance the one with the highest confidence is taken (a shortest path over the places; R. Bellman, "On a Routing Problem", 1958).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+
+from msgspec import Struct
+
+from glossa.hearing.roles import Role
+from glossa.hearing.utterance import Utterance
+from glossa.language import Language
+from glossa.matching.result import Match, Outcome, Reading
+from glossa.matching.stops import PLAIN_NAME
+
+MOST_BOUNDARIES = 10
+"""Places at which a command may end that are looked at; a line with more of them is talk."""
+
+SURE = 0.7
+"""The confidence that each part needs, so that talk that holds two halves of commands stays talk."""
+
+HALF_SURE = 0.9
+"""The confidence of the part that was understood, for the house to say that the other one was not."""
+
+PART = 0.05
+"""What a further part costs, in log-odds of its confidence, so that fewer parts go before more."""
+
+UNHEARD = 1e-3
+"""The confidence of a stretch that is no command at all."""
+
+_NO_COMMAND = frozenset((Role.FILLER, Role.SMALL, Role.TALK, Role.UNKNOWN, Role.ASIDE, Role.REPEAT))
+"""A stretch that holds nothing else is no command."""
+
+_UNCLEAR = frozenset(("confidence", "nothing", "filler", "empty", "missing"))
+"""Reasons for which a stretch was not understood; others are refusals of something that was."""
+
+Understand = Callable[[str, Sequence[str]], Match]
+"""From a stretch of text, and the devices that were spoken of before, to what it is on its own."""
+
+
+class Boundary(Struct, frozen=True):
+    """A place between two commands: the token at which the first one ends, the one at which the next begins, and whether there is a pause."""
+
+    end: int
+    start: int
+    pause: bool = False
+
+    @property
+    def joined(self) -> bool:
+        """Whether a word such as "and" stands there."""
+        return self.start > self.end
+
+
+class Path(Struct, frozen=True):
+    """A way to part the beginning of an utterance: its parts, what they cost, the devices that they named, and whether words join all of them."""
+
+    parts: tuple[Match, ...] = ()
+    cost: float = 0.0
+    devices: tuple[tuple[str, ...], ...] = ()
+    joined: bool = True
+
+
+def boundaries(utterance: Utterance, covered: Iterable[int], language: Language) -> list[Boundary]:
+    """The places at which a command may end, in order.
+
+    Args:
+        utterance: what was heard.
+        covered: what the best alignments explain, as bit masks: a command may end where one of them does.
+        language: of the utterance.
+    """
+    words, count = utterance.words, len(utterance.words)
+    joiners = language.phrases("grammar", "then")
+    found: dict[int, Boundary] = {}
+    at = 1
+    while at < count:
+        length = joiners.at(words, at) if words[at] in joiners.by_first else 0
+        if length and at + length < count:
+            found[at] = Boundary(at, at + length)
+            at += length
+            continue
+        if utterance.pauses >> at & 1:
+            found[at] = Boundary(at, at, pause=True)
+        at += 1
+    joined = {i for b in found.values() for i in range(b.end, b.start + 1)}
+    leading = {*language.grammar.absolute, *language.grammar.relative, *language.phrases("grammar", "inside").single}
+    ends = [at for mask in covered for at in ((mask & -mask).bit_length() - 1, mask.bit_length()) if utterance.telling & ~mask]
+    names = [_opening(utterance, e.start, language) for e in utterance.expressions if e.cost < PLAIN_NAME]
+    for at in (*ends, *names):
+        if 0 < at < count and at not in joined and words[at] not in leading:
+            found.setdefault(at, Boundary(at, at))
+    inside = [q for q in utterance.quantities if q.end - q.start > 1 and not q.cost]
+    return [b for _, b in sorted(found.items()) if not any(q.start < b.end and b.start < q.end for q in inside)]
+
+
+def _opening(utterance: Utterance, start: int, language: Language) -> int:
+    """Where a command begins that names a device at a token: before its article and its verb."""
+    while start > 0 and (utterance.words[start - 1] in language.grammar.articles or utterance.roles[start - 1] == Role.VERB):
+        start -= 1
+    return start
+
+
+def parted(utterance: Utterance, places: Sequence[Boundary], language: Language, understand: Understand) -> Path | None:
+    """The best way to part an utterance into two or more stretches; None where there is none."""
+    if not places or len(places) > MOST_BOUNDARIES:
+        return None
+    count = len(utterance.words)
+    ends = [*(b.end for b in places), count]
+    starts = [0, *(b.start for b in places)]
+    best: list[Path | None] = [Path(), *([None] * len(ends))]
+    for last, end in enumerate(ends):
+        for first in range(last + 1):
+            before, start = best[first], starts[first]
+            if before is None or start >= end or (first == 0 and last == len(ends) - 1):
+                continue
+            if all(r in _NO_COMMAND for r in utterance.roles[start:end]):
+                continue
+            place = places[first - 1] if first else None
+            known_before = before if place is None or place.joined or place.pause else Path()
+            match = _understood(utterance, start, end, known_before, language, understand)
+            cost = before.cost + PART - math.log(max(UNHEARD, match.confidence if _is_command(match) else 0.0))
+            known = best[last + 1]
+            if known is None or cost < known.cost - 1e-9:
+                device = match.best.slots.get("device") if match.best is not None else None
+                named = (*before.devices, device) if isinstance(device, tuple) else before.devices
+                joined = before.joined and (place is None or place.joined)
+                best[last + 1] = Path((*before.parts, match), cost, named, joined)
+    found = best[-1]
+    return found if found is not None and len(found.parts) > 1 else None
+
+
+def _understood(utterance: Utterance, start: int, end: int, before: Path, language: Language, understand: Understand) -> Match:
+    """What a stretch is on its own, or about what was named before it: "it" is the last of that, "them" all of it."""
+    text, words = utterance.written(start, end), utterance.words[start:end]
+    alone = understand(text, ())
+    pronouns = language.phrases("grammar", "pronouns")
+    points = any(pronouns.at(words, i) for i in range(len(words)))
+    strange = Role.UNKNOWN in utterance.roles[start:end]  # another device may be named, one that the house doesn't have
+    if not before.devices or alone.outcome == Outcome.ACCEPT or (strange and not points):
+        return alone
+    several = any(w in language.grammar.them for w in words)
+    about = tuple(dict.fromkeys(d for ids in before.devices for d in ids)) if several else before.devices[-1]
+    pointing = understand(text, about)
+    return pointing if pointing.confidence > alone.confidence or pointing.outcome == Outcome.ACCEPT else alone
+
+
+def _is_command(match: Match) -> bool:
+    return (
+        match.best is not None
+        and match.outcome != Outcome.CANCEL
+        and not (match.outcome == Outcome.REJECT and match.reason in _UNCLEAR)
+    )
+
+
+def compound(whole: Match, path: Path, language: Language) -> Match:
+    """The match of an utterance that may hold several commands: several, or one as before, or one that is only half understood.
+
+    Args:
+        whole: the utterance as a single command.
+        path: the best way to part it.
+        language: of the utterance.
+    """
+    least = min(path.parts, key=lambda m: m.confidence)
+    surest = max(path.parts, key=lambda m: m.confidence)
+    commands = all(_is_command(m) for m in path.parts)
+    if commands and least.confidence >= SURE and (whole.outcome != Outcome.ACCEPT or _all_accepted(path)):
+        return _several(whole, path.parts)
+    orders = (*language.verbs, *language.light)
+    unsure = whole.outcome == Outcome.REJECT or (whole.outcome == Outcome.CONFIRM and whole.confidence < SURE)
+    if unsure and surest.outcome == Outcome.ACCEPT and surest.confidence >= HALF_SURE:
+        unclear = [m for m in path.parts if not _is_command(m)]
+        if len(unclear) == 1 and path.joined and any(w in orders for w in unclear[0].utterance.lower().split()):
+            return Match(
+                whole.utterance,
+                Outcome.REJECT,
+                whole.readings,
+                whole.lead,
+                "half",
+                unclear[0].utterance,
+                whole.language,
+                whole.limits,
+            )
+    return whole
+
+
+def _all_accepted(path: Path) -> bool:
+    return all(m.outcome == Outcome.ACCEPT for m in path.parts)
+
+
+def _several(whole: Match, parts: tuple[Match, ...]) -> Match:
+    """All or nothing: what one part is refused, asked or confirmed for holds for all of them."""
+    outcome, reason, detail = Outcome.ACCEPT, "", ""
+    for kind in (Outcome.REJECT, Outcome.ASK, Outcome.CONFIRM):
+        first = next((m for m in parts if m.outcome == kind), None)
+        if first is not None:
+            outcome, reason, detail = kind, first.reason, first.detail
+            break
+    if outcome in (Outcome.ACCEPT, Outcome.CONFIRM):
+        against = contradiction([m.best for m in parts if m.best is not None])
+        if against:
+            outcome, reason, detail = Outcome.CONFIRM, "contradiction", against
+    lead = min(m.lead for m in parts)
+    return Match(whole.utterance, outcome, (), lead, reason, detail, whole.language, parts=parts)
+
+
+def contradiction(readings: Sequence[Reading]) -> str:
+    """A property that one command sets to one value and another to another one, ``""`` for none."""
+    known: dict[tuple[str, str], str] = {}
+    for reading in readings:
+        meaning = reading.meaning
+        if isinstance(meaning, tuple) and meaning[:1] == ("set",):
+            for device, name, value in meaning[2]:
+                if known.setdefault((device, name), value) != value:
+                    return f"{device} {name}"
+    return ""
