@@ -11,6 +11,7 @@ from glossa.hearing.roles import Role
 from glossa.hearing.tokens import MOST_TOKENS
 from glossa.hearing.utterance import Utterance
 from glossa.house.model import Intent
+from glossa.language import Language
 from glossa.matching import Matcher
 from glossa.matching.alignment import Candidate
 from glossa.matching.grammar import Grammar
@@ -69,6 +70,12 @@ class Answers:
         words = utterance.words
         if not words or len(words) > LONGEST:
             return None
+        if kind != "pin":
+            rest = _corrected(utterance, language)
+            if rest:
+                again = self.read(rest, kind if kind != "confirm" else "missing", slot, candidates, intent, slots, tag)
+                if again is not None and again.kind == "value":
+                    return again
         bare = utterance.bare or words
         for name in ("cancel", "no", "yes"):
             known = language.phrases("answers", name)
@@ -81,6 +88,9 @@ class Answers:
             return Answer("value", digits) if digits else None
         choices = Choices(utterance, grammar)
         if kind == "which":
+            device = slots.get("device")
+            if language.phrases("followup", "other").whole(words) and isinstance(device, tuple) and len(candidates) == 2:
+                return Answer("value", tuple(c for c in candidates if c not in device[:1]))
             return _one_of(choices, candidates, intent)
         return _value(choices, slot, intent, slots)
 
@@ -90,6 +100,16 @@ class Answers:
         utterance = grammar.hearing.analyse(text)
         known = grammar.lexicon.language.phrases("back", "phrases")
         return len(utterance.words) <= MOST_TOKENS and (known.whole(utterance.words) or known.whole(utterance.bare))
+
+
+def _corrected(utterance: Utterance, language: Language) -> str:
+    """What stands behind the last correction: the "sixty" of "no, sixty" and of "fifty no sixty"; ``""`` for none."""
+    words, last = utterance.words, 0
+    for phrases in (language.phrases("grammar", "correction"), language.phrases("answers", "no")):
+        for at in range(len(words)):
+            length = phrases.at(words, at) if words[at] in phrases.by_first else 0
+            last = max(last, at + length if length else 0)
+    return utterance.written(last, len(words)) if 0 < last < len(words) else ""
 
 
 def _passcode(utterance: Utterance, grammar: Grammar) -> str:

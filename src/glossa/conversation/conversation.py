@@ -85,6 +85,7 @@ class Conversation:
         self.mode = mode
         self.pending: Pending | None = None
         self.last_devices: tuple[str, ...] = ()
+        self._devices_before: tuple[str, ...] = ()
         self._always = awake
         self._secrets = secrets
         self._wake = WakeWords(house)
@@ -255,7 +256,10 @@ class Conversation:
         if found is None or not self.matcher.live(intent, self.mode) or intent.pin is not None:
             return None
         meant = reversed_change(intent) if found.again < 0 else intent
-        said = {**slots, "device": found.devices} if found.devices else dict(slots)
+        said = {**slots, **({"device": found.devices} if found.devices else {}), **found.slots}
+        self._followed_until = at + self.house.window
+        if self.house.wake is not None and self.house.wake.after_command == "stay":
+            self._listen(at)
         if found.which:
             self.pending = Pending("which", intent.id, said, tag, at + self.house.window, "device", found.devices)
             self._listen(at)
@@ -271,7 +275,7 @@ class Conversation:
 
     def _about_last(self, text: str, language: str, match: Match) -> Match:
         """ "a bit brighter", "turn it off": what names no device is about the last one."""
-        other = self.matcher.match(text, language, self.mode, self.last_devices)
+        other = self.matcher.match(text, language, self.mode, self._spoken_of(text, match.language))
         best = other.best
         if (
             best is None
@@ -283,6 +287,14 @@ class Conversation:
         if heard and all(isinstance(best.slots.get(p.role[1:]), (int, float)) for p in heard):
             return match  # a bare number is an answer where one was asked for, and nothing else
         return other
+
+    def _spoken_of(self, text: str, tag: str) -> tuple[str, ...]:
+        """The devices that "it" means, or "them": what was spoken of last, and where that is one, what was spoken of before it too."""
+        grammar = self.matcher.grammar(tag or self.house.languages[0])
+        said = grammar.hearing.analyse(text).words
+        if len(self.last_devices) > 1 or not any(w in grammar.lexicon.language.grammar.them for w in said):
+            return self.last_devices
+        return tuple(d for d in self.house.devices if d in (*self.last_devices, *self._devices_before))
 
     def _carry(self, text: str, match: Match, at: float) -> Event:
         if match.parts:
@@ -347,10 +359,9 @@ class Conversation:
         before = {k: self.state[k] for k in changes if k in self.state}
         self.state.update(changes)
         device = slots.get("device")
-        if isinstance(device, tuple):
-            self.last_devices = device
-        elif intent.device:
-            self.last_devices = self.house.members(intent.device)
+        named = device if isinstance(device, tuple) else self.house.members(intent.device) if intent.device else ()
+        if named and named != self.last_devices:
+            self._devices_before, self.last_devices = self.last_devices, named
         self._last_intent = intent
         if intent.properties:
             self._followed, self._followed_until = (intent, dict(slots)), at + self.house.window

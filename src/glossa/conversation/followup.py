@@ -7,11 +7,13 @@ from collections.abc import Mapping
 from msgspec import Struct
 from msgspec.structs import replace
 
+from glossa.conversation.answers import MOST_COST, whole_values
 from glossa.hearing.devices import Devices
-from glossa.house.effects import Shift
+from glossa.house.effects import Shift, slot_of
 from glossa.house.model import Intent
-from glossa.language import PhraseSet
+from glossa.language import Language, PhraseSet
 from glossa.matching import Matcher
+from glossa.matching.grammar import Grammar
 from glossa.matching.options import Choices
 from glossa.matching.result import SlotValue
 
@@ -23,11 +25,12 @@ MOST_LEFT = 0.4
 
 
 class FollowUp(Struct, frozen=True):
-    """The last command again: for other devices, or a relative change once more (``again`` 1) or back (``again`` -1)."""
+    """The last command again: for other devices, with another value, or a relative change once more (``again`` 1) or back (-1)."""
 
     devices: tuple[str, ...] = ()
     which: bool = False
     again: int = 0
+    slots: Mapping[str, SlotValue] = {}
 
 
 class FollowUps:
@@ -55,11 +58,48 @@ class FollowUps:
                 says = language.phrases("followup", name)
                 if says.whole(_bare(words, language.filler, says)):
                     return FollowUp(again=sign)
-        marked, start, end = _marks(words, language.phrases("followup", "before"), language.phrases("followup", "after"))
+        before, after = language.phrases("followup", "before"), language.phrases("followup", "after")
+        marked, start, end = _marks(words, before, after)
+        corrected = corrects(words, language)
+        start = start or corrected
         device = slots.get("device")
-        if not marked or start >= end or not isinstance(device, tuple):
+        if start >= end or not isinstance(device, tuple):
             return None
-        return self._devices(Choices(grammar.hearing.analyse(whole.written(start, end)), grammar), intent, device)
+        choices = Choices(grammar.hearing.analyse(whole.written(start, end)), grammar)
+        if language.phrases("followup", "other").whole(words[start:end]):
+            return self._other(grammar, intent, device)
+        if not marked and not corrected:
+            return None
+        found = self._devices(choices, intent, device)
+        return self._value(choices, intent, device) if found is None and corrected else found
+
+    @staticmethod
+    def _other(grammar: Grammar, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
+        """The other one of its kind: those that share the last word of the name go before others."""
+        house, lexicon = grammar.house, grammar.lexicon
+        kinds = {house.devices[d].kind for d in last}
+        kin = [d for d in lexicon.devices(lexicon.fitting(intent)) if house.devices[d].kind in kinds and d not in last]
+        nouns = {name.split()[-1] for d in last for name in (house.devices[d].name(grammar.tag),) if name}
+        called = [
+            d
+            for d in kin
+            if house.devices[d].name(grammar.tag).split()[-1:] and house.devices[d].name(grammar.tag).split()[-1] in nouns
+        ]
+        rooms = [d for d in called if house.devices[d].room in {house.devices[x].room for x in last}]
+        meant = next((tuple(ids) for ids in (rooms, called, kin) if len(ids) == 1), tuple(called or kin))
+        return FollowUp(meant, which=len(meant) > 1) if meant else None
+
+    @staticmethod
+    def _value(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
+        """Another value for what was set last: "no, sixty"."""
+        lexicon = choices.grammar.lexicon
+        for name, setting in intent.set.items():
+            slot = slot_of(setting)
+            spec = lexicon.slot_spec.get(slot, lexicon.spec_of.get((last[0], name), -1)) if slot else -1
+            fitting = [c for c in whole_values(choices, spec) if c.cost < MOST_COST and not c.outside] if spec >= 0 else []
+            if fitting and not isinstance(fitting[0].value, Devices):
+                return FollowUp(slots={slot: fitting[0].value})
+        return None
 
     @staticmethod
     def _devices(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
@@ -76,6 +116,15 @@ class FollowUps:
                 if ids:
                     return FollowUp(ids, which=len(ids) > 1 and len(last) == 1)
         return None
+
+
+def corrects(words: tuple[str, ...], language: Language) -> int:
+    """How many words at the start say that what comes next is to be instead: "no", "sorry, i mean"."""
+    length = 0
+    for phrases in (language.phrases("answers", "no"), language.phrases("grammar", "correction")):
+        while length < len(words) and words[length] in phrases.by_first and phrases.at(words, length):
+            length += phrases.at(words, length)
+    return length if length < len(words) else 0
 
 
 def _bare(words: tuple[str, ...], filler: PhraseSet, says: PhraseSet) -> tuple[str, ...]:

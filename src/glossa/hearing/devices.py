@@ -307,7 +307,8 @@ class DeviceGrammar:
         following = self._following(passable)
         for cell in cells:  # "all off", but not the "all" of "all the lamps"
             for edge in cell.get("all", ()):
-                cut = words[edge.end - 1] in self._lexicon.articles  # "turn off all the": what, was not said
+                # "turn off all the": what, was not said; "both off": two that were spoken of
+                cut = words[edge.end - 1] in self._lexicon.articles or words[edge.start] in self._lexicon.language.grammar.them
                 if not cut and not any(
                     "core" in cells[at] or "room" in cells[at] for at in following[edge.end] if at < len(cells)
                 ):

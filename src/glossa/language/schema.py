@@ -164,12 +164,13 @@ class Amounts(Section, frozen=True):
 
 
 class FollowUpWords(Section, frozen=True):
-    """What makes a text a follow-up: words before or after what is named, and "more" and "less" as whole texts."""
+    """What makes a text a follow-up: words before or after what is named, "more" and "less" as whole texts, and the one that was not meant."""
 
     before: Words = []
     after: Words = []
     more: Words = []
     less: Words = []
+    other: Words = []
 
 
 class Back(Section, frozen=True):

@@ -151,7 +151,32 @@ class Choices:
         words = self.utterance.words
         spans = [(at, at + n) for at in range(len(words)) for n in pronouns.starts(words, at)[:1]]
         said = [Candidate(a, b, (1 << b) - (1 << a), value, COSTS.assumed / 2, note="assumed") for a, b in spans]
-        return [*said, Candidate(0, 0, 0, value, COSTS.assumed, note="assumed")]
+        return [*self._told_apart(devices, among), *said, Candidate(0, 0, 0, value, COSTS.assumed, note="assumed")]
+
+    def _told_apart(self, devices: int, among: int) -> list[Candidate]:
+        """ "the left one": of what was spoken of, or else of its kind, the one whose name holds every word before "one"."""
+        utterance, lexicon = self.utterance, self.grammar.lexicon
+        house, made = self.grammar.house, []
+        for at, word in enumerate(utterance.words):
+            start = at
+            while start > 0 and utterance.roles[start - 1] in (Role.WORD, Role.POLE) and at - start < MOST_WORDS:
+                start -= 1
+            if word not in lexicon.language.grammar.one or start == at:
+                continue
+            kinds = {house.devices[d].kind for d in lexicon.devices(devices)}
+            kin = lexicon.mask(d.id for d in house.devices.values() if d.kind in kinds) & among
+            for offered in (devices, kin):
+                fit = [d for d in lexicon.devices(offered) if self._holds(house.devices[d].names.values(), start, at)]
+                if len(fit) == 1:
+                    tokens = (1 << at + 1) - (1 << start)
+                    made.append(Candidate(start, at + 1, tokens, Devices(lexicon.mask(fit)), 0.0, note="assumed"))
+                    break
+        return made
+
+    def _holds(self, names: Iterable[Sequence[Sequence[str]]], start: int, end: int) -> bool:
+        """Whether a name holds what each of some tokens was taken for."""
+        held = {w for ways in names for way in ways for w in way}
+        return all(any(e.word in held for e in self.utterance.edges[i] if e.end == i + 1) for i in range(start, end))
 
     def values(self, spec: int) -> tuple[Option, ...]:
         """Options for a slot or property of one specification, best first."""
