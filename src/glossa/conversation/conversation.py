@@ -15,11 +15,14 @@ from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
 from glossa.conversation.passcode import Keeper, expected
+from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
+from glossa.hearing.tokens import MOST_TOKENS
 from glossa.house.model import House, Intent
 from glossa.house.values import Value, texts_for
 from glossa.language import load_language
 from glossa.matching import Match, Matcher, Outcome, Reading
+from glossa.matching.compound import boundaries
 from glossa.matching.result import HIDDEN, SlotValue, hide_passcode
 
 
@@ -298,13 +301,7 @@ class Conversation:
 
     def _carry(self, text: str, match: Match, at: float) -> Event:
         if match.parts:
-            plan = [(part, part.best) for part in match.parts]
-            planned = [
-                Planned(m, self.house.intents[best.intent], {k: v for k, v in best.slots.items() if k != "pin"})
-                for m, best in plan
-                if best is not None
-            ]
-            return self._carry_all(match.hidden, at, tuple(planned), match)
+            return self._carry_all(match.hidden, at, self._planned(match.parts), match)
         best = match.best
         if match.reason == "half":
             reply = load_language(match.language).text("half", part=match.detail)
@@ -322,7 +319,7 @@ class Conversation:
                 # The range was just told, so a bare number is an answer.
                 self._listen(at)
                 self.pending = Pending("missing", intent.id, slots, best.language, at + self.house.window, match.detail, (), best)
-            return self._event(text, at, Outcome.REJECT, match, slots, reply=self._why_not(match, best, intent))
+            return self._event(text, at, Outcome.REJECT, match, slots, reply=why_not(self.matcher, match, best, intent))
         if action.refused and not best.missing and not best.which:
             return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=action.reply), reason=action.refused)
         if match.outcome in (Outcome.CONFIRM, Outcome.ASK):
@@ -405,6 +402,14 @@ class Conversation:
     def _leave_mode(self) -> None:
         self.mode = self._mode_stack.pop() if self._mode_stack else ""
 
+    def _planned(self, parts: Sequence[Match]) -> tuple[Planned, ...]:
+        known = [(part, part.best) for part in parts]
+        return tuple(
+            Planned(m, self.house.intents[best.intent], {k: v for k, v in best.slots.items() if k != "pin"})
+            for m, best in known
+            if best is not None
+        )
+
     # --- several commands -------------------------------------------------------------------------------------------
 
     def _carry_all(self, text: str, at: float, plan: tuple[Planned, ...], match: Match | None) -> Event:
@@ -412,7 +417,7 @@ class Conversation:
         tag = plan[0].match.language
         for part in plan:
             if part.match.outcome == Outcome.REJECT and not part.settled and part.match.best is not None:
-                reply = self._about_part(part, self._why_not(part.match, part.match.best, part.intent))
+                reply = self._about_part(part, why_not(self.matcher, part.match, part.match.best, part.intent))
                 return self._of_several(text, at, Outcome.REJECT, plan, (), reply, match, part.match.reason, part.match.detail)
         state, actions = dict(self.state), []
         for part in plan:
@@ -523,7 +528,7 @@ class Conversation:
             pending.language,
         )
         if answer is None:
-            return None
+            return self._answered_and_more(text, at, pending)
         intent = self.house.intents[pending.intent]
         if answer.kind in ("no", "cancel"):
             self.pending = None
@@ -535,6 +540,30 @@ class Conversation:
         if pending.plan and pending.kind == "confirm":
             return self._carry_all(text, at, tuple(replace(part, settled=True) for part in pending.plan), None)
         return self._complete(text, at, pending, intent, slots, answer)
+
+    def _answered_and_more(self, text: str, at: float, pending: Pending) -> Event | None:
+        """An answer with further commands behind it: "forty, and the fan off"; None where it is none."""
+        grammar = self.matcher.grammar(pending.language)
+        utterance = grammar.hearing.analyse(text)
+        reading, intent = pending.reading, self.house.intents[pending.intent]
+        if reading is None or pending.kind == "pin" or len(utterance.words) > MOST_TOKENS:
+            return None
+        for place in boundaries(utterance, (), grammar.lexicon.language):
+            head, rest = utterance.written(0, place.end), utterance.written(place.start, len(utterance.words))
+            answer = self._answers.read(
+                head, pending.kind, pending.slot, pending.candidates, intent, pending.slots, pending.language
+            )
+            if answer is None or answer.kind not in ("value", "yes") or answer.which or answer.outside:
+                continue
+            more = self.matcher.match(rest, pending.language, self.mode)
+            parts = [m for m in (more.parts or (more,)) if m.best is not None]
+            if more.outcome in (Outcome.REJECT, Outcome.CANCEL) or not parts:
+                continue
+            slots = {**pending.slots, pending.slot: answer.value} if answer.kind == "value" else pending.slots
+            done = Planned(Match(head, Outcome.ACCEPT, (reading,), language=pending.language), intent, slots, True)
+            plan = (*pending.plan[: pending.number], done, *pending.plan[pending.number + 1 :]) if pending.plan else (done,)
+            return self._carry_all(text, at, (*plan, *self._planned(parts)), None)
+        return None
 
     def _complete(
         self, text: str, at: float, pending: Pending, intent: Intent, slots: dict[str, SlotValue], answer: Answer
@@ -623,14 +652,6 @@ class Conversation:
     def _which(self, ids: tuple[str, ...], tag: str) -> str:
         language = load_language(tag)
         return language.text("which", options=names(self.house, ids, language, "or"))
-
-    def _why_not(self, match: Match, best: Reading, intent: Intent) -> str:
-        language = load_language(best.language)
-        if match.reason == "range":
-            return range_reply(self.house, intent, best.slots, match.detail, best.language)
-        if match.reason == "mode" and match.detail:
-            return language.text("wrong_mode", mode=match.detail.replace("_", " "))
-        return language.text("rejected")
 
     def _event(
         self,
