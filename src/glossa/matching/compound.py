@@ -18,7 +18,10 @@ from glossa.language import Language
 from glossa.matching.result import Match, Outcome, Reading
 from glossa.matching.stops import PLAIN_NAME
 
-MOST_BOUNDARIES = 10
+MOST_STRETCHES = 4
+"""Stretches between such places that one command may hold: a list of devices, a pause."""
+
+MOST_BOUNDARIES = 12
 """Places at which a command may end that are looked at; a line with more of them is talk."""
 
 SURE = 0.7
@@ -106,18 +109,22 @@ def _opening(utterance: Utterance, start: int, language: Language) -> int:
 
 def parted(utterance: Utterance, places: Sequence[Boundary], language: Language, understand: Understand) -> Path | None:
     """The best way to part an utterance into two or more stretches; None where there is none."""
+    if len(places) > MOST_BOUNDARIES:
+        places = [b for b in places if b.joined or b.pause]
     if not places or len(places) > MOST_BOUNDARIES:
         return None
     count = len(utterance.words)
     ends = [*(b.end for b in places), count]
     starts = [0, *(b.start for b in places)]
+    stretches = [utterance.written(a, b) if a < b else "" for a, b in zip(starts, ends, strict=True)]
+    whole = [bool(s) and understand(s, ()).outcome == Outcome.ACCEPT for s in stretches]  # these need no joining to others
     best: list[Path | None] = [Path(), *([None] * len(ends))]
     for last, end in enumerate(ends):
-        for first in range(last + 1):
+        for first in range(max(0, last + 1 - MOST_STRETCHES), last + 1):
             before, start = best[first], starts[first]
             if before is None or start >= end or (first == 0 and last == len(ends) - 1):
                 continue
-            if all(r in _NO_COMMAND for r in utterance.roles[start:end]):
+            if all(r in _NO_COMMAND for r in utterance.roles[start:end]) or (first < last and all(whole[first : last + 1])):
                 continue
             place = places[first - 1] if first else None
             known_before = before if place is None or place.joined or place.pause else Path()

@@ -153,17 +153,18 @@ class Matcher:
         """An utterance that may hold several commands; a phrase that fits the whole line wins."""
         utterance, tag = understood.utterance, understood.grammar.tag
         language = understood.grammar.lexicon.language
-        if not understood.meanings or whole.outcome == Outcome.CANCEL or _fits(whole, understood):
+        known = sum(r in _TELLING for r in utterance.roles)
+        if whole.outcome == Outcome.CANCEL or known < LEAST_TOLD or _fits(whole, understood):
             return whole
         covered = [m.alignment.covered for m in understood.meanings]
         places = boundaries(utterance, covered, language)
-        known: dict[tuple[str, tuple[str, ...]], Match] = {}
+        understood_so_far: dict[tuple[str, tuple[str, ...]], Match] = {}
 
         def understand(part: str, devices: Sequence[str]) -> Match:
             key = part, tuple(devices) or tuple(about)
-            if key not in known:
-                known[key] = self._in_language(part, tag, mode, key[1])[0]
-            return known[key]
+            if key not in understood_so_far:
+                understood_so_far[key] = self._in_language(part, tag, mode, key[1])[0]
+            return understood_so_far[key]
 
         path = parted(utterance, places, language, understand)
         return whole if path is None else compound(whole, path, language)
@@ -248,6 +249,9 @@ def _fits(whole: Match, understood: Understood) -> bool:
     left = (i for i in range(len(roles)) if not alignment.covered >> i & 1)
     return not any(roles[i] in _TELLING for i in left)
 
+
+LEAST_TOLD = 2
+"""Words of the house that two commands hold at least."""
 
 _TELLING = (Role.WORD, Role.POLE, Role.NUMBER)
 
