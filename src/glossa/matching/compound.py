@@ -93,8 +93,10 @@ def boundaries(utterance: Utterance, covered: Iterable[int], language: Language)
     leading = {*language.grammar.absolute, *language.grammar.relative, *language.phrases("grammar", "inside").single}
     ends = [at for mask in covered for at in ((mask & -mask).bit_length() - 1, mask.bit_length()) if utterance.telling & ~mask]
     names = [_opening(utterance, e.start, language) for e in utterance.expressions if e.cost < PLAIN_NAME]
+    plain = [e for e in utterance.expressions if e.cost < PLAIN_NAME and Role.POLE not in utterance.roles[e.start : e.end]]
+    within = {i for e in plain for i in range(e.start + 1, e.end)}  # but "lamp on kitchen speaker" may be two
     for at in (*ends, *names):
-        if 0 < at < count and at not in joined and words[at] not in leading:
+        if 0 < at < count and at not in joined and at not in within and words[at] not in leading:
             found.setdefault(at, Boundary(at, at))
     inside = [q for q in utterance.quantities if q.end - q.start > 1 and not q.cost]
     return [b for _, b in sorted(found.items()) if not any(q.start < b.end and b.start < q.end for q in inside)]
