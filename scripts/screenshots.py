@@ -49,7 +49,7 @@ heater to twenty,,warmth,temperature=20,warmth
 the galley lamp is broken,reject,,,talk
 """
 TALK = (
-    "0 ahoy barnacle\\n2 fan on low\\n4 the stove fan\\n7 set the reading lamp to ninety\\n10 seventy\\n13 make it a bit brighter\\n"
+    "0 ahoy barnacle\\n2 fan on low\\n4 the stove fan\\n7 set the reading lamp to ninety\\n10 seventy\\n13 make it a bit brighter\\n15 and the galley one, then turn the stove fan off\\n"
     "16 back to what it was\\n19 open the hatch\\n21 one one one one\\n24 two four six eight\\n"
 )
 # What somebody says to a live house; the household ends in between, so that the links break.
@@ -73,7 +73,7 @@ LIVE: dict[str, tuple[str, str]] = {  # the command that is shown, and what is r
 }
 SHOTS: dict[str, str] = {
     "demo": "glossa demo | head -52",
-    "say": "glossa say marigold 'galley lamp to forty' 'turn off all the lamps but the saloon lamp' \"don't open the hatch\" 'cabin lamp on'",
+    "say": "glossa say marigold 'galley lamp to forty' 'galley lamp off and open the saloon vent, then the radio to ten' 'turn off all the lamps but the saloon lamp' \"don't open the hatch\" 'cabin lamp on'",
     "why": "glossa say marigold 'um turn of the gally lap please' --why",
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",

@@ -125,10 +125,11 @@ def _write(table: Path, entries: list[Any]) -> None:
                 begun, run = at, entry.run
                 session = datetime.fromtimestamp(entry.time).isoformat(sep=" ", timespec="seconds")
             last = at
-            slots = {k: tuple(v) if isinstance(v, list) else v for k, v in data["slots"].items()}
+            of_each = [part["slots"] for part in data.get("parts", ())] or [data["slots"]]
+            slots = " ; ".join(slots_line({k: tuple(v) if isinstance(v, list) else v for k, v in one.items()}) for one in of_each)
             understood = data["outcome"] in ("accept", "confirm", "ask")
             writer.writerow([
-                data["utterance"], data["outcome"], data["intent"] if understood else "", slots_line(slots) if understood else "",
+                data["utterance"], data["outcome"], data["intent"] if understood else "", slots if understood else "",
                 data.get("language", ""), session, round(at - begun, 2), "from the log",
             ])  # fmt: skip
             written += 1

@@ -44,7 +44,7 @@ def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: s
         event = Conversation(home, matcher, awake=True, mode=mode).hear(text, 0.0, language)
         _print(event, home, as_json, why)
     if picture is not None and event is not None:
-        if event.match is None or event.match.best is None:
+        if event.match is None or (event.match.best is None and not event.match.parts):
             raise click.ClickException("there is nothing to draw: no phrase comes near")
         from glossa.pictures import draw_match
 

@@ -255,9 +255,11 @@ class Conversation:
         """The last command for other devices, or once more; None where the text is no follow-up."""
         assert self._followed is not None
         intent, slots = self._followed
-        found = self._follow_ups.read(text, intent, slots, tag)
-        if found is None or not self.matcher.live(intent, self.mode) or intent.pin is not None:
+        if not self.matcher.live(intent, self.mode) or intent.pin is not None:
             return None
+        found = self._follow_ups.read(text, intent, slots, tag)
+        if found is None:
+            return self._followed_and_more(text, at, tag, intent, slots)
         meant = reversed_change(intent) if found.again < 0 else intent
         said = {**slots, **({"device": found.devices} if found.devices else {}), **found.slots}
         self._followed_until = at + self.house.window
@@ -275,6 +277,34 @@ class Conversation:
                 self._event(text, at, Outcome.REJECT, slots=said, reply=action.reply, intent=intent.id), reason=action.refused
             )
         return self._do(text, at, meant, said, action, None)
+
+    def _followed_and_more(self, text: str, at: float, tag: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Event | None:
+        """A follow-up with further commands behind it: "and the saloon one, then the fan off"; None where it is none."""
+        for head, rest in self._heads(text, tag):
+            found = self._follow_ups.read(head, intent, slots, tag)
+            parts = self._rest(rest, tag) if found is not None and not found.which else ()
+            if found is None or not parts:
+                continue
+            meant = reversed_change(intent) if found.again < 0 else intent
+            said = {**slots, **({"device": found.devices} if found.devices else {}), **found.slots}
+            reading = Reading(intent.id, said, 1.0, 0.0, 1.0, 1.0, language=tag)
+            first = Planned(Match(head, Outcome.ACCEPT, (reading,), language=tag), meant, said, True)
+            return self._carry_all(text, at, (first, *self._planned(parts)), None)
+        return None
+
+    def _heads(self, text: str, tag: str) -> list[tuple[str, str]]:
+        """The ways to part a text in two where a command may end."""
+        grammar = self.matcher.grammar(tag)
+        utterance = grammar.hearing.analyse(text)
+        count = len(utterance.words)
+        places = boundaries(utterance, (), grammar.lexicon.language) if 0 < count <= MOST_TOKENS else []
+        return [(utterance.written(0, p.end), utterance.written(p.start, count)) for p in places if p.joined or p.pause]
+
+    def _rest(self, text: str, tag: str) -> tuple[Match, ...]:
+        """The commands that stand behind an answer or a follow-up; none where they are not understood."""
+        more = self.matcher.match(text, tag, self.mode)
+        clear = more.outcome not in (Outcome.REJECT, Outcome.CANCEL)
+        return tuple(m for m in (more.parts or (more,)) if m.best is not None) if clear else ()
 
     def _about_last(self, text: str, language: str, match: Match) -> Match:
         """ "a bit brighter", "turn it off": what names no device is about the last one."""
@@ -543,24 +573,18 @@ class Conversation:
 
     def _answered_and_more(self, text: str, at: float, pending: Pending) -> Event | None:
         """An answer with further commands behind it: "forty, and the fan off"; None where it is none."""
-        grammar = self.matcher.grammar(pending.language)
-        utterance = grammar.hearing.analyse(text)
-        reading, intent = pending.reading, self.house.intents[pending.intent]
-        if reading is None or pending.kind == "pin" or len(utterance.words) > MOST_TOKENS:
+        reading, intent, tag = pending.reading, self.house.intents[pending.intent], pending.language
+        if reading is None or pending.kind == "pin":
             return None
-        for place in boundaries(utterance, (), grammar.lexicon.language):
-            head, rest = utterance.written(0, place.end), utterance.written(place.start, len(utterance.words))
-            answer = self._answers.read(
-                head, pending.kind, pending.slot, pending.candidates, intent, pending.slots, pending.language
-            )
+        for head, rest in self._heads(text, tag):
+            answer = self._answers.read(head, pending.kind, pending.slot, pending.candidates, intent, pending.slots, tag)
             if answer is None or answer.kind not in ("value", "yes") or answer.which or answer.outside:
                 continue
-            more = self.matcher.match(rest, pending.language, self.mode)
-            parts = [m for m in (more.parts or (more,)) if m.best is not None]
-            if more.outcome in (Outcome.REJECT, Outcome.CANCEL) or not parts:
+            parts = self._rest(rest, tag)
+            if not parts:
                 continue
             slots = {**pending.slots, pending.slot: answer.value} if answer.kind == "value" else pending.slots
-            done = Planned(Match(head, Outcome.ACCEPT, (reading,), language=pending.language), intent, slots, True)
+            done = Planned(Match(head, Outcome.ACCEPT, (reading,), language=tag), intent, slots, True)
             plan = (*pending.plan[: pending.number], done, *pending.plan[pending.number + 1 :]) if pending.plan else (done,)
             return self._carry_all(text, at, (*plan, *self._planned(parts)), None)
         return None

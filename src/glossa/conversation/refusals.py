@@ -39,9 +39,10 @@ def why_not(matcher: Matcher, match: Match, best: Reading, intent: Intent) -> st
     if match.reason == "wrong room":
         device = best.slots.get("device")
         return language.text("not_there", device=names(house, device if isinstance(device, tuple) else (), language))
-    if match.reason in STOPPED and best.confidence >= intent.matching.confirm:
+    if match.reason in STOPPED and (match.reason == "second command" or best.confidence >= intent.matching.confirm):
         return language.text(STOPPED[match.reason], words=match.detail.replace(" / ", ", "))
-    return _but_for_one_thing(matcher, match, best, language) or language.text("rejected")
+    cause = _but_for_one_thing(matcher, match, best, language) if match.reason == "confidence" else ""
+    return cause or language.text("rejected")
 
 
 _CAUSES: tuple[tuple[str, str, tuple[str, ...]], ...] = (
@@ -79,6 +80,9 @@ def _about(matcher: Matcher, match: Match, best: Reading) -> dict[str, str]:
     places, known = lexicon.language.phrases("grammar", "places"), lexicon.vocabulary.words
     found = ((i, places.at(utterance.words, i)) for i, w in enumerate(utterance.words) if w in places.by_first and w not in known)
     place = next((" ".join(utterance.words[i : i + n]) for i, n in found if n), "")
-    named = next((e for e in utterance.expressions if e.cost < PLAIN_NAME), None)
+    said = best.slots.get("device")
+    taken = lexicon.mask(said) if isinstance(said, tuple) and "missing" not in {c.term for c in best.evidence} else 0
+    plain = (e for e in utterance.expressions if e.cost < PLAIN_NAME)
+    named = next((e for e in plain if not any(r.devices & taken for r in e.things.references)), None)
     device = " ".join(utterance.words[named.start : named.end]) if named is not None else ""
     return {"place": place, "device": device, "words": match.utterance}

@@ -178,7 +178,7 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
     commands = all(_is_command(m) for m in path.parts)
     if commands and least.confidence >= SURE and (whole.outcome != Outcome.ACCEPT or _all_accepted(path)):
         return _several(whole, path.parts)
-    orders = (*language.verbs, *language.light)
+    orders = {*language.verbs, *language.light, *language.poles}
     unsure = whole.outcome == Outcome.REJECT or (whole.outcome == Outcome.CONFIRM and whole.confidence < SURE)
     if unsure and surest.outcome == Outcome.ACCEPT and surest.confidence >= HALF_SURE:
         unclear = [m for m in path.parts if not _is_command(m)]

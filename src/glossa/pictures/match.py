@@ -6,7 +6,7 @@ from math import log
 from typing import TYPE_CHECKING, Any
 
 from glossa.matching import Match, Piece
-from glossa.matching.result import HIDDEN, hide_passcode
+from glossa.matching.result import HIDDEN
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -19,10 +19,10 @@ MATCHED, UNSURE, SKIPPED, MISSED = "#dcebe2", "#fbeccb", "#ececec", "#f6d9d5"
 
 
 def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 8.0, dpi: int = 100) -> None:
-    """Draw the alignment of a match's best reading, the evidence for it, and the readings behind it.
+    """Draw the alignment of a match's best reading, the evidence for it, and the readings behind it; of several commands their alignments.
 
     Args:
-        match: a match with at least one reading.
+        match: a match with at least one reading, or with several commands.
         file: the PNG, SVG or PDF file to write.
         width, height: in inches.
         dpi: dots per inch, for PNG.
@@ -31,7 +31,7 @@ def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 
         ValueError: where the match has no reading.
     """
     best = match.best
-    if best is None:
+    if best is None and not match.parts:
         raise ValueError("nothing came near, so there is nothing to draw")
     import matplotlib
 
@@ -39,20 +39,34 @@ def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 
     import matplotlib.pyplot as plt
 
     figure = plt.figure(figsize=(width, height), layout="constrained")
+    figure.suptitle(f"“{match.hidden[:90]}”", fontsize=17, x=0.02, ha="left")
+    if best is None:
+        for axes, part in zip(figure.subplots(len(match.parts), 1, squeeze=False)[:, 0], match.parts, strict=True):
+            if part.best is not None:
+                _titled(axes, part)
+                _alignment(axes, part.best.pieces)
+        figure.savefig(file, dpi=dpi)
+        plt.close(figure)
+        return
     grid = figure.add_gridspec(2, 2, height_ratios=(1, 1), width_ratios=(1, 1))
     top, left, right = figure.add_subplot(grid[0, :]), figure.add_subplot(grid[1, 0]), figure.add_subplot(grid[1, 1])
-    colour = OUTCOME_COLOURS.get(str(match.outcome), "#333333")
-    reason = f" ({match.reason}{': ' + match.detail if match.detail else ''})" if match.reason else ""
-    figure.suptitle(f"“{hide_passcode(match.utterance, match.best)[:90]}”", fontsize=17, x=0.02, ha="left")
-    top.set_title(
-        f"{match.outcome}{reason}   {best.intent}   confidence {best.confidence:.2f}, lead {match.lead:.2f} words   (score 1 - {best.cost:.2f}/{best.weight:.2f} = {best.score:.2f})",
-        loc="left", color=colour, fontsize=13,
-    )  # fmt: skip
+    _titled(top, match)
     _alignment(top, best.pieces)
     _evidence(left, match)
     _rivals(right, match)
     figure.savefig(file, dpi=dpi)
     plt.close(figure)
+
+
+def _titled(axes: Axes, match: Match) -> None:
+    """The outcome, the intent and the confidence over an alignment."""
+    best = match.best
+    assert best is not None
+    reason = f" ({match.reason}{': ' + match.detail if match.detail else ''})" if match.reason else ""
+    axes.set_title(
+        f"{match.outcome}{reason}   {best.intent}   confidence {best.confidence:.2f}, lead {match.lead:.2f} words   (score 1 - {best.cost:.2f}/{best.weight:.2f} = {best.score:.2f})",
+        loc="left", color=OUTCOME_COLOURS.get(str(match.outcome), "#333333"), fontsize=13,
+    )  # fmt: skip
 
 
 def _alignment(axes: Axes, pieces: tuple[Piece, ...]) -> None:

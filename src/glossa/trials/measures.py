@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 
 from glossa.house.model import House
-from glossa.trials.run import Result, same_value, shown
+from glossa.trials.run import Result, commands_of, same_value, shown
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -92,11 +92,12 @@ def measures(house: House, results: Sequence[Result]) -> list[Measure]:
     named = [r for r in results if r.row.intent and r.event is not None]
     hit = found = wanted = 0
     for result in results:
-        for slot, value in result.row.slots.items():
-            wanted += 1
-            got = result.event.slots.get(slot) if result.event else None
-            found += got is not None
-            hit += got is not None and same_value(house, slot, got, value)
+        for slots, event in commands_of(result.row, result.event) if result.event is not None else ():
+            for slot, value in slots.items():
+                wanted += 1
+                got = event.slots.get(slot)
+                found += got is not None
+                hit += got is not None and same_value(house, slot, got, value)
     counts = (
         ("frame accuracy", must.count("right"), len(must), True),
         ("intent accuracy", sum(r.event is not None and r.event.intent == r.row.intent for r in named), len(named), True),
@@ -152,7 +153,9 @@ def frame(results: Sequence[Result]) -> pd.DataFrame:
                 "expected_intent": row.intent,
                 "outcome": str(event.outcome) if event else "",
                 "intent": (event.intent or "") if event else "",
-                "slots": " ".join(f"{k}={shown(v)}" for k, v in event.slots.items()) if event else "",
+                "slots": " ; ".join(" ".join(f"{k}={shown(v)}" for k, v in e.slots.items()) for e in event.parts or (event,))
+                if event
+                else "",
                 "score": event.score if event else float("nan"),
                 "confidence": event.confidence if event else float("nan"),
                 "lead": event.lead if event else float("nan"),

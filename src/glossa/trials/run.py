@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from msgspec import Struct
 
@@ -101,8 +101,7 @@ def compare(house: House, row: Row, event: Event) -> tuple[str, ...]:
         wrong.append(f"outcome: {event.outcome}, not {'|'.join(row.outcomes)}")
     if row.intent and event.intent != row.intent:
         wrong.append(f"intent: {event.intent or 'none'}, not {row.intent}")
-    events = event.parts if row.parts and len(event.parts) == len(row.parts) else (event,)
-    for one, slots in zip(events, row.parts if len(events) == len(row.parts) else (row.slots,), strict=True):
+    for slots, one in commands_of(row, event):
         for slot, wanted in slots.items():
             got = shown(one.slots.get(slot))
             if not same_value(house, slot, one.slots.get(slot), wanted):
@@ -114,6 +113,13 @@ def compare(house: House, row: Row, event: Event) -> tuple[str, ...]:
     if row.reply and event.reply.strip() != row.reply:
         wrong.append(f"reply: “{event.reply}”, not “{row.reply}”")
     return tuple(wrong)
+
+
+def commands_of(row: Row, event: Event) -> list[tuple[Mapping[str, str], Event]]:
+    """The slots that a row wants of each command, and what came of it; of commands that were not found there is nothing."""
+    if not row.parts:
+        return [(row.slots, event)]
+    return list(zip(row.parts, event.parts or (event,), strict=False))
 
 
 def shown(value: SlotValue | None) -> str:
