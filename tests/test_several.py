@@ -144,6 +144,20 @@ class AllOrNothing(unittest.TestCase):
         self.assertEqual(len(event.commands), sum(len(p.commands) for p in event.parts) if event.parts else len(event.commands))
 
 
+class Staying(unittest.TestCase):
+    def test_a_conversation_that_is_used_goes_on(self) -> None:
+        talk = glossa.Conversation(MARIGOLD, MATCHER)  # stays awake for 8 seconds after each command
+        talk.hear("ahoy barnacle", 0)
+        heard = [talk.hear(text, at) for text, at in (
+            ("heater to twenty", 5), ("warmer by three hundred", 12), ("galley lamp to two hundred", 19), ("and the one in the saloon", 26), ("galley lamp on", 33)
+        )]  # fmt: skip
+        self.assertEqual(
+            [e.outcome for e in heard[:1]] + [heard[-1].outcome], ["accept", "accept"], [(e.outcome, e.reply) for e in heard]
+        )
+        self.assertEqual(talk.hear("the weather is nice", 38).outcome, "reject")
+        self.assertEqual(talk.hear("galley lamp off", 50).outcome, "asleep")
+
+
 class Refusals(unittest.TestCase):
     def test_they_say_why(self) -> None:
         cases = {

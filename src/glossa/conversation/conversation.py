@@ -128,6 +128,13 @@ class Conversation:
         if self.house.wake is not None:
             self._awake_until = at + self.house.wake.window
 
+    def _stay(self, at: float) -> None:
+        """A conversation that is being used goes on, where the house stays awake after a command."""
+        if self._followed is not None:
+            self._followed_until = max(self._followed_until, at + self.house.window)
+        if self.house.wake is not None and self.house.wake.after_command == "stay":
+            self._listen(at)
+
     def _sleep(self) -> None:
         self._awake_until = float("-inf")
         self.pending = None
@@ -262,9 +269,7 @@ class Conversation:
             return self._followed_and_more(text, at, tag, intent, slots)
         meant = reversed_change(intent) if found.again < 0 else intent
         said = {**slots, **({"device": found.devices} if found.devices else {}), **found.slots}
-        self._followed_until = at + self.house.window
-        if self.house.wake is not None and self.house.wake.after_command == "stay":
-            self._listen(at)
+        self._stay(at)
         if found.which:
             self.pending = Pending("which", intent.id, said, tag, at + self.house.window, "device", found.devices)
             self._listen(at)
@@ -345,12 +350,15 @@ class Conversation:
         text = hide_passcode(text, best)
         action = act(self.house, intent, slots, self.state, best.language) if not best.missing and not best.which else Action()
         if match.outcome == Outcome.REJECT:
+            if match.confidence >= intent.matching.confirm:
+                self._stay(at)
             if match.reason == "range" and not best.missing and not best.which:
                 # The range was just told, so a bare number is an answer.
                 self._listen(at)
                 self.pending = Pending("missing", intent.id, slots, best.language, at + self.house.window, match.detail, (), best)
             return self._event(text, at, Outcome.REJECT, match, slots, reply=why_not(self.matcher, match, best, intent))
         if action.refused and not best.missing and not best.which:
+            self._stay(at)
             return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=action.reply), reason=action.refused)
         if match.outcome in (Outcome.CONFIRM, Outcome.ASK):
             if match.reason == "pin":

@@ -117,7 +117,7 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
         return None
     count = len(utterance.words)
     ends = [*(b.end for b in places), count]
-    starts = [0, *(b.start for b in places)]
+    starts = [language.phrases("grammar", "then").at(utterance.words, 0), *(b.start for b in places)]  # "first ..., then ..."
     stretches = [utterance.written(a, b) if a < b else "" for a, b in zip(starts, ends, strict=True)]
     whole = [bool(s) and understand(s, ()).outcome == Outcome.ACCEPT for s in stretches]  # these need no joining to others
     best: list[Path | None] = [Path(), *([None] * len(ends))]

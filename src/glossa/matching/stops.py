@@ -70,6 +70,9 @@ def _negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
 def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A word that nothing explains and that means the opposite of a word of the phrase, of a value, or of a device's name."""
     language = grammar.lexicon.language
+    within = _against_the_value(alignment, grammar)
+    if within:
+        return within
     left = _left(utterance, alignment, Role.POLE, Role.WORD, Role.TALK, Role.REPEAT, Role.VERB)
     if not left or alignment.pattern.garbage:
         return ""
@@ -84,6 +87,21 @@ def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
         for other in poles[number + 1 :]:
             if language.opposite(word, other):
                 return f"{word} / {other}"
+    return ""
+
+
+def _against_the_value(alignment: Alignment, grammar: Grammar) -> str:
+    """A word of the phrase against the value: the "open" and the "close" of "open the vent and close it again"."""
+    language = grammar.lexicon.language
+    words = [o.edge.word for o in alignment.chosen if o is not None and o.edge is not None]
+    for option in alignment.chosen:
+        candidate = option.candidate if option is not None else None
+        if candidate is None or isinstance(candidate.value, Devices):
+            continue
+        for edge in candidate.used:
+            for word in words:
+                if language.opposite(edge.word, word):
+                    return f"{word} / {edge.word}"
     return ""
 
 
