@@ -15,24 +15,14 @@ from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
 from glossa.conversation.passcode import Keeper, expected
+from glossa.conversation.plan import Planned, about_part, commands_in, heads, next_step, planned
 from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
-from glossa.hearing.tokens import MOST_TOKENS
 from glossa.house.model import House, Intent
 from glossa.house.values import Value, texts_for
 from glossa.language import load_language
 from glossa.matching import Match, Matcher, Outcome, Reading
-from glossa.matching.compound import boundaries
 from glossa.matching.result import HIDDEN, SlotValue, hide_passcode
-
-
-class Planned(Struct, frozen=True):
-    """One of several commands of an utterance: what it does, what it was understood by, and whether nothing more has to be asked about it."""
-
-    match: Match
-    intent: Intent
-    slots: Mapping[str, SlotValue]
-    settled: bool = False
 
 
 class Pending(Struct, frozen=True):
@@ -285,31 +275,17 @@ class Conversation:
 
     def _followed_and_more(self, text: str, at: float, tag: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Event | None:
         """A follow-up with further commands behind it: "and the saloon one, then the fan off"; None where it is none."""
-        for head, rest in self._heads(text, tag):
+        for head, rest in heads(self.matcher, text, tag):
             found = self._follow_ups.read(head, intent, slots, tag)
-            parts = self._rest(rest, tag) if found is not None and not found.which else ()
+            parts = commands_in(self.matcher, rest, tag, self.mode) if found is not None and not found.which else ()
             if found is None or not parts:
                 continue
             meant = reversed_change(intent) if found.again < 0 else intent
             said = {**slots, **({"device": found.devices} if found.devices else {}), **found.slots}
             reading = Reading(intent.id, said, 1.0, 0.0, 1.0, 1.0, language=tag)
             first = Planned(Match(head, Outcome.ACCEPT, (reading,), language=tag), meant, said, True)
-            return self._carry_all(text, at, (first, *self._planned(parts)), None)
+            return self._carry_all(text, at, (first, *planned(self.house, parts)), None)
         return None
-
-    def _heads(self, text: str, tag: str) -> list[tuple[str, str]]:
-        """The ways to part a text in two where a command may end."""
-        grammar = self.matcher.grammar(tag)
-        utterance = grammar.hearing.analyse(text)
-        count = len(utterance.words)
-        places = boundaries(utterance, (), grammar.lexicon.language) if 0 < count <= MOST_TOKENS else []
-        return [(utterance.written(0, p.end), utterance.written(p.start, count)) for p in places if p.joined or p.pause]
-
-    def _rest(self, text: str, tag: str) -> tuple[Match, ...]:
-        """The commands that stand behind an answer or a follow-up; none where they are not understood."""
-        more = self.matcher.match(text, tag, self.mode)
-        clear = more.outcome not in (Outcome.REJECT, Outcome.CANCEL)
-        return tuple(m for m in (more.parts or (more,)) if m.best is not None) if clear else ()
 
     def _about_last(self, text: str, language: str, match: Match) -> Match:
         """ "a bit brighter", "turn it off": what names no device is about the last one."""
@@ -336,7 +312,7 @@ class Conversation:
 
     def _carry(self, text: str, match: Match, at: float) -> Event:
         if match.parts:
-            return self._carry_all(match.hidden, at, self._planned(match.parts), match)
+            return self._carry_all(match.hidden, at, planned(self.house, match.parts), match)
         best = match.best
         if match.reason == "half":
             reply = load_language(match.language).text("half", part=match.detail)
@@ -440,48 +416,26 @@ class Conversation:
     def _leave_mode(self) -> None:
         self.mode = self._mode_stack.pop() if self._mode_stack else ""
 
-    def _planned(self, parts: Sequence[Match]) -> tuple[Planned, ...]:
-        known = [(part, part.best) for part in parts]
-        return tuple(
-            Planned(m, self.house.intents[best.intent], {k: v for k, v in best.slots.items() if k != "pin"})
-            for m, best in known
-            if best is not None
-        )
-
     # --- several commands -------------------------------------------------------------------------------------------
 
     def _carry_all(self, text: str, at: float, plan: tuple[Planned, ...], match: Match | None) -> Event:
         """Several commands, all or nothing: refused, asked back or confirmed for one of them, or carried out one after the other."""
-        tag = plan[0].match.language
-        for part in plan:
-            if part.match.outcome == Outcome.REJECT and not part.settled and part.match.best is not None:
-                reply = self._about_part(part, why_not(self.matcher, part.match, part.match.best, part.intent))
-                return self._of_several(text, at, Outcome.REJECT, plan, (), reply, match, part.match.reason, part.match.detail)
-        state, actions = dict(self.state), []
-        for part in plan:
-            best = part.match.best
-            open_ = best is not None and not part.settled and (best.missing or best.which)
-            action = Action() if open_ else act(self.house, part.intent, part.slots, state, tag)
-            if action.refused:
-                return self._of_several(
-                    text, at, Outcome.REJECT, plan, (), self._about_part(part, action.reply), match, action.refused
-                )
-            state.update(action.changes or {})
-            actions.append(action)
-        for number, part in enumerate(plan):
-            if part.match.outcome == Outcome.ASK and not part.settled:
-                return self._ask_part(text, at, plan, number, actions, match)
-        doubted = (match is not None and match.outcome == Outcome.CONFIRM) or self._doubtful
-        if doubted and any(not part.settled for part in plan):
+        doubted = self._doubtful or (match is not None and match.outcome == Outcome.CONFIRM)
+        step = next_step(self.matcher, plan, self.state, doubted=doubted)
+        if step.outcome == Outcome.REJECT:
+            return self._of_several(text, at, step.outcome, plan, (), step.reply, match, step.reason, step.detail)
+        if step.outcome == Outcome.ASK:
+            return self._ask_part(text, at, plan, step.number, step.actions, match)
+        if step.outcome == Outcome.CONFIRM:
             self._listen(at)
+            tag = plan[0].match.language
             self.pending = Pending("confirm", plan[0].intent.id, {}, tag, at + self.house.window, plan=plan)
-            question = load_language(tag).text("confirm", what=_replies(actions))
-            return self._of_several(text, at, Outcome.CONFIRM, plan, actions, question, match)
+            return self._of_several(text, at, step.outcome, plan, step.actions, step.reply, match)
         before: dict[tuple[str, str], Value] = {}
-        for part, action in zip(plan, actions, strict=True):
+        for part, action in zip(plan, step.actions, strict=True):
             before = {**self._done(part.intent, part.slots, action, at), **before}
         self._last_changes = before or self._last_changes
-        return self._of_several(text, at, Outcome.ACCEPT, plan, actions, _replies(actions), match)
+        return self._of_several(text, at, step.outcome, plan, step.actions, step.reply, match)
 
     def _ask_part(
         self, text: str, at: float, plan: tuple[Planned, ...], number: int, actions: Sequence[Action], match: Match | None
@@ -495,7 +449,7 @@ class Conversation:
             event = self._passcode(text, at, match, part.intent, part.slots, said, tag, plan, number)
             if event.outcome == Outcome.ACCEPT:
                 return event
-            reply = self._about_part(part, event.reply)
+            reply = about_part(part, event.reply)
             return self._of_several(text, at, event.outcome, plan, actions, reply, match, event.reason or "pin")
         self._listen(at)
         device = part.slots.get("device")
@@ -511,17 +465,13 @@ class Conversation:
             plan=plan,
             number=number,
         )
-        reply = self._about_part(part, self._question(asked, best, part.intent, Action()))
+        reply = about_part(part, self._question(asked, best, part.intent, Action()))
         return self._of_several(text, at, Outcome.ASK, plan, actions, reply, match, asked.reason, asked.detail)
 
     def _settle(self, text: str, at: float, plan: tuple[Planned, ...], number: int, slots: Mapping[str, SlotValue]) -> Event:
         """One of several commands has all that it needs; the others may still be asked about."""
         done = replace(plan[number], slots=slots, settled=True)
         return self._carry_all(text, at, (*plan[:number], done, *plan[number + 1 :]), None)
-
-    @staticmethod
-    def _about_part(part: Planned, reply: str) -> str:
-        return load_language(part.match.language).text("part", part=part.match.hidden, reply=reply)
 
     def _of_several(
         self,
@@ -584,17 +534,17 @@ class Conversation:
         reading, intent, tag = pending.reading, self.house.intents[pending.intent], pending.language
         if reading is None or pending.kind == "pin":
             return None
-        for head, rest in self._heads(text, tag):
+        for head, rest in heads(self.matcher, text, tag):
             answer = self._answers.read(head, pending.kind, pending.slot, pending.candidates, intent, pending.slots, tag)
             if answer is None or answer.kind not in ("value", "yes") or answer.which or answer.outside:
                 continue
-            parts = self._rest(rest, tag)
+            parts = commands_in(self.matcher, rest, tag, self.mode)
             if not parts:
                 continue
             slots = {**pending.slots, pending.slot: answer.value} if answer.kind == "value" else pending.slots
             done = Planned(Match(head, Outcome.ACCEPT, (reading,), language=tag), intent, slots, True)
             plan = (*pending.plan[: pending.number], done, *pending.plan[pending.number + 1 :]) if pending.plan else (done,)
-            return self._carry_all(text, at, (*plan, *self._planned(parts)), None)
+            return self._carry_all(text, at, (*plan, *planned(self.house, parts)), None)
         return None
 
     def _complete(
@@ -719,11 +669,6 @@ class Conversation:
             awake=self.awake(at),
             match=match,
         )
-
-
-def _replies(actions: Sequence[Action]) -> str:
-    """What the house says of several commands."""
-    return ", ".join(dict.fromkeys(a.reply for a in actions if a.reply))
 
 
 def initial_state(house: House) -> dict[tuple[str, str], Value]:
