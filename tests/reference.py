@@ -21,6 +21,9 @@ from glossa.house.sorts import NumberValues, SwitchValues
 from glossa.matching.grammar import Grammar, Pattern, Place
 from glossa.matching.meaning import meaning
 
+GROUP, PLAIN = 1, 0.15
+"""The rank of a group, and the cost under which a name was named plainly."""
+
 MOST_WORDS, MOST_DEVICES, MOST_VALUES = 4, 8, 10
 
 
@@ -148,8 +151,11 @@ def devices(utterance: Utterance, grammar: Grammar, pattern: Pattern) -> list[To
     house = grammar.house
     fitting = {d for d, device in house.devices.items() if all(p in device.properties for p in pattern.intent.properties)}
     spans: dict[frozenset[int], list[tuple[int, Took, bool]]] = {}
+    unfit: list[frozenset[int]] = []
     for expression in utterance.expressions:
         meant = stands_for(expression.things, fitting, grammar)
+        if meant is None and expression.things.rank <= GROUP and expression.cost < PLAIN:
+            unfit.append(frozenset(i for i in range(len(utterance.words)) if expression.tokens >> i & 1))
         if meant is not None:
             tokens = frozenset(i for i in range(len(utterance.words)) if expression.tokens >> i & 1)
             counts = max(weight(utterance, tokens), COSTS.least)
@@ -168,6 +174,7 @@ def devices(utterance: Utterance, grammar: Grammar, pattern: Pattern) -> list[To
                 if took.value not in others or took.cost < others[took.value].cost:
                     others[took.value] = took
         kept += [first, *others.values()]
+    kept = [t for t in kept if not any(t.tokens < name for name in unfit)]
     plain = [
         t for t in kept if not any(t.tokens < o.tokens and t.value != o.value and o.cost <= t.cost + COSTS.outside for o in kept)
     ]

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from glossa.commands.action import names, range_reply
+from glossa.hearing.devices import PLAIN_NAME
 from glossa.house.model import Intent
 from glossa.language import Language, load_language
 from glossa.matching import Match, Matcher, Reading
-from glossa.matching.stops import PLAIN_NAME
 
 STOPPED: Mapping[str, str] = {
     "negation": "negated",

@@ -21,6 +21,9 @@ from glossa.hearing.vocabulary import WordEdge
 RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
 """In this order one reading of the same words goes before another."""
 
+PLAIN_NAME = 0.15
+"""A name that costs less than this was named plainly."""
+
 MOST_APART = 2
 """Modifiers of one expression that may stand apart: a room and an exception."""
 

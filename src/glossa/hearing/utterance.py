@@ -156,7 +156,8 @@ class Hearing:
         spans = self.lexicon.spans(edges, skips)
         articles = self.lexicon.articles
         passable = [
-            word in articles or (r == Role.FILLER and word not in joiners) for r, word in zip(roles.roles, words, strict=True)
+            (word in articles and following not in joiners) or (r == Role.FILLER and word not in joiners)
+            for r, word, following in zip(roles.roles, words, (*words[1:], ""), strict=True)
         ]
         expressions, apart = self._devices.expressions(words, spans, passable)
         pauses = _pauses(text, tokens)

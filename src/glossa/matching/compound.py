@@ -12,11 +12,11 @@ from collections.abc import Callable, Iterable, Sequence
 
 from msgspec import Struct
 
+from glossa.hearing.devices import PLAIN_NAME
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Utterance
 from glossa.language import Language
 from glossa.matching.result import Match, Outcome, Reading
-from glossa.matching.stops import PLAIN_NAME
 
 MOST_STRETCHES = 4
 """Stretches between such places that one command may hold: a list of devices, a pause."""

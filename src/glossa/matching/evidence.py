@@ -17,14 +17,13 @@ from importlib import resources
 from msgspec import Struct
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.devices import RANK, Devices
+from glossa.hearing.devices import PLAIN_NAME, RANK, Devices
 from glossa.hearing.numbers import GUESSED, HOMOPHONE, ORDINAL, Quantity, widest
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Option, Where
 from glossa.matching.grammar import Grammar
 from glossa.matching.result import Counted
-from glossa.matching.stops import PLAIN_NAME
 
 MOST_HEARD = 4
 """Words of a phrase that were heard count up to this many."""

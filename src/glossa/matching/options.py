@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.devices import Devices, resolve
+from glossa.hearing.devices import PLAIN_NAME, RANK, Devices, resolve
 from glossa.hearing.lexicon import NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
 from glossa.hearing.roles import How, Role
@@ -130,13 +130,17 @@ class Choices:
         something else is not given.
         """
         spans: dict[int, list[tuple[int, Candidate]]] = {}
+        unfit: list[int] = []  # plain names of devices that can't do it: the "lamp" of "floor lamp" is no other lamp
         for expression in self.utterance.expressions:
             devices = resolve(expression.things, among)
+            if devices is None and expression.things.rank <= RANK["group"] and expression.cost < PLAIN_NAME:
+                unfit.append(expression.tokens)
             if devices is not None:
                 cost = round(expression.cost, 9)
                 made = Candidate(expression.start, expression.end, expression.tokens, devices, cost, used=expression.used)
                 spans.setdefault(expression.tokens, []).append((expression.things.rank, made))
         kept = [c for readings in spans.values() for c in _first_ones(readings)]
+        kept = [c for c in kept if not any(c.tokens != t and c.tokens & t == c.tokens for t in unfit)]
         kept = [c for c in kept if not any(_within(c, o) and o.cost <= c.cost + COSTS.outside for o in kept)]
         kept.sort(key=lambda c: (c.cost - self.utterance.weight(c.tokens), c.start, c.value.devices))  # type: ignore[union-attr]
         return [*self._spoken_of(among), *kept[:MOST_DEVICES]]

@@ -7,14 +7,11 @@ from enum import IntEnum
 
 from msgspec import Struct
 
-from glossa.hearing.devices import RANK, Devices
+from glossa.hearing.devices import PLAIN_NAME, RANK, Devices
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Kind
 from glossa.matching.grammar import Grammar
-
-PLAIN_NAME = 0.15
-"""A name that costs less than this was named plainly."""
 
 
 class Severity(IntEnum):
