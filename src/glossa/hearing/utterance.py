@@ -179,13 +179,12 @@ class Hearing:
         opened = language.phrases("grammar", "request")
         start = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
         subject = self._clause.at(words, start)
-        complains = subject > 1
         for at, word in enumerate(words if subject else ()):
             if word in language.grammar.reporting:
                 break
             if at and word in opened.by_first and opened.at(words, at):
                 mask |= 1 << at
-            if complains and word in language.felt:
+            if word in language.felt:
                 mask |= 1 << at + 1
         return mask & ~(1 << len(words))
 
@@ -345,7 +344,8 @@ class _Roles:
             named = before in (Role.NUMBER, Role.WORD, Role.UNKNOWN) or leads
             nears = any(r == Role.NUMBER for r in roles[at + 2 : at + 4])
             up_to = word in hearing._directions and following in hearing._absolute and nears
-            article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT
+            counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
+            article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
             if (article and named) or up_to or (before == Role.NUMBER and following):
                 roles[at] = Role.ASIDE
 

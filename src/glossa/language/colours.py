@@ -2,24 +2,16 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
-from glossa.language.language import Language, load_language
+from glossa.language.schema import Colours
 
 LIGHTER, DARKER = 0.5, 0.4
 """How far "light" goes towards white, and "dark" towards black, where CSS has no name for the shade."""
 
 
-def spoken_colours(language: Language) -> dict[tuple[str, ...], str]:
-    """Colour names as they are spoken, as folded words -> ``#rrggbb``."""
-    return _colours(language.tag)
-
-
-@lru_cache(maxsize=8)
-def _colours(tag: str) -> dict[tuple[str, ...], str]:
+def spoken_colours(lists: Colours) -> dict[tuple[str, ...], str]:
+    """Colour names as they are spoken in a language, as folded words -> ``#rrggbb``."""
     import webcolors
 
-    lists = load_language(tag).colours
     css = {name: webcolors.name_to_hex(name) for name in webcolors.names()}
     spoken: dict[tuple[str, ...], str] = {}
     if lists.names:

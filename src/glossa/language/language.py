@@ -9,6 +9,7 @@ from importlib import resources
 
 from msgspec import Struct
 
+from glossa.language.colours import spoken_colours
 from glossa.language.phrases import PhraseSet, Words
 from glossa.language.schema import (
     Amounts,
@@ -89,9 +90,7 @@ class Language(Struct, frozen=True):
     @property
     def colour_names(self) -> Mapping[Words, str]:
         """The names of colours, and their codes."""
-        from glossa.language.colours import spoken_colours
-
-        return spoken_colours(self)
+        return _colour_names(self.tag)
 
     def phrases(self, section: str, name: str) -> PhraseSet:
         """A list of a section as phrases."""
@@ -132,6 +131,11 @@ class Language(Struct, frozen=True):
 def _phrases(tag: str, section: str, name: str) -> PhraseSet:
     language = load_language(tag)
     return PhraseSet.of(language.back if section == "back" else getattr(getattr(language, section), name))
+
+
+@lru_cache(maxsize=8)
+def _colour_names(tag: str) -> Mapping[Words, str]:
+    return spoken_colours(load_language(tag).colours)
 
 
 def languages() -> tuple[str, ...]:

@@ -287,6 +287,9 @@ class Aligner:
         utterance = self._utterance
         count = len(utterance.words)
         light = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)
+        rooms = 0  # "it's dark in the hall": where it is so may stand behind a complaint
+        for room in utterance.rooms() if utterance.requests else ():
+            rooms |= (1 << room.end) - (1 << room.start)
         preamble = reason = pause = 0
         for at in range(first, 0, -1):
             if utterance.pauses >> at & 1:
@@ -294,7 +297,7 @@ class Aligner:
                 break
             if utterance.requests >> at & 1:
                 preamble = (1 << at) - 1
-            if utterance.roles[at - 1] not in light:
+            if utterance.roles[at - 1] not in light and not rooms >> at - 1 & 1:
                 break
         for at in range(last, count - 1):
             if utterance.clauses >> at & 1 and utterance.roles[at] != Role.NEGATION:
