@@ -1,5 +1,6 @@
 """Hearing: tokens, sounds, the words that a word may stand for, and device expressions."""
 
+import tracemalloc
 import unittest
 
 from hypothesis import given, settings
@@ -11,7 +12,7 @@ from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role, shown
 from glossa.hearing.tokens import MOST_LETTERS, tokenize
 from glossa.hearing.vocabulary import Vocabulary
-from glossa.house import HouseError
+from glossa.house import HouseError, read_house
 from glossa.language import PhraseSet, languages, load_language, plural
 from glossa.language.phones import apart, distance, letters, phones
 from glossa.language.schema import read_language
@@ -316,6 +317,68 @@ class Roles(unittest.TestCase):
         for text, roles in cases.items():
             with self.subTest(text):
                 self.assertEqual(list(GRAMMAR.hearing.analyse(text).roles), roles)
+
+
+class NamesWithDigits(unittest.TestCase):
+    names = (
+        "lamp 2",
+        "hdmi2",
+        "tv 2",
+        "b12 pump",
+        "mp3 player",
+        "channel5",
+        "lamp one",
+        "x ray",
+        "café light",
+        "o'brien's lamp",
+        "4k box",
+        "route 66 sign",
+    )
+
+    def test_each_is_understood_as_itself(self) -> None:
+        text = '[house]\nname = "D"\n[kinds.x]\nproperties.power = { type = "switch", command = { text = "$id $raw" } }\n'
+        text += "".join(f'[devices.d{i}]\nkind = "x"\nnames = ["{name}"]\n' for i, name in enumerate(self.names))
+        text += '[intents.power]\nphrases = ["turn $power [the] $device", "[the] $device $power"]\nset = { power = "$power" }\n'
+        matcher = glossa.Matcher(read_house(text))
+        said = [(f"d{i}", way.format(name)) for i, name in enumerate(self.names) for way in ("turn on the {}", "{} off")]
+        said += [
+            ("d0", "lamp two on"),
+            ("d1", "hdmi two on"),
+            ("d1", "hdmi 2 on"),
+            ("d4", "turn the mp three player on"),
+            ("d6", "lamp 1 off"),
+        ]
+        for device, line in said:
+            with self.subTest(line):
+                match = matcher.match(line)
+                best = match.best
+                assert best is not None
+                self.assertEqual((match.outcome, best.slots["device"]), ("accept", (device,)))
+        for line in ("turn on hdmi 3", "lamp 3 on", "turn on the mp4 player"):
+            with self.subTest(line):
+                self.assertNotEqual(matcher.match(line).outcome, "accept")
+
+
+class Attacks(unittest.TestCase):
+    def test_no_line_takes_long_or_much(self) -> None:
+        lines = (
+            "\ufdfa" * 20_000,
+            "1e" * 32_000,
+            "½" * 20_000,
+            "9" * 50_000,
+            "a'" * 10_000,
+            "galley lamp on and " * 15,
+            "🙂" * 20_000,
+        )
+        for line in lines:
+            with self.subTest(line[:4]):
+                tracemalloc.start()
+                utterance = GRAMMAR.hearing.analyse(line)
+                peak = tracemalloc.get_traced_memory()[1]
+                tracemalloc.stop()
+                self.assertLessEqual(len(utterance.words), 61)
+                self.assertLessEqual(max((len(w) for w in utterance.words), default=0), 10_000)
+                self.assertLess(peak, 20e6)
 
 
 class Things(unittest.TestCase):

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 import glossa
 from glossa.house import HouseError, read_house
 from glossa.house.notation import NotationError, count, expand, parse
-from glossa.house.sorts import NumberValues
+from glossa.house.sorts import NumberValues, SwitchValues
 
 HOUSE = """
 [house]
@@ -158,6 +158,13 @@ class Notation(unittest.TestCase):
             self.assertTrue(0 <= error.at <= len(text) and error.reason)
         else:
             self.assertTrue(0 < len(found) <= count(parse(text)))
+
+
+class Codes(unittest.TestCase):
+    def test_codes_that_differ_only_in_case(self) -> None:
+        values = SwitchValues(choices={"on": "A", "off": "a"})
+        self.assertEqual([values.unwire(t) for t in ("A", "a", " a ", "b")], ["on", "off", "off", None])
+        self.assertEqual(SwitchValues(choices={"on": "ON", "off": "OFF"}).unwire("on"), "on")
 
 
 class Scaling(unittest.TestCase):

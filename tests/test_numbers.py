@@ -11,7 +11,7 @@ from num2words import num2words
 import glossa
 from glossa.hearing.numbers import NumberReader, twins
 from glossa.hearing.tokens import tokenize
-from glossa.house import read_house
+from glossa.house import HouseError, read_house
 from glossa.language import languages, load_language
 
 TABLE = Path(__file__).parent / "numbers.csv"
@@ -273,6 +273,19 @@ class Slots(unittest.TestCase):
             with self.subTest(text):
                 event = glossa.Conversation(MATCHER.house, MATCHER).hear(text)
                 self.assertEqual([str(c) for c in event.commands], [f"simulated {line}"])
+
+    def test_a_misspelt_unit_is_no_unit_of_ones_own(self) -> None:
+        for written, meant in (
+            ("celcius", "celsius"),
+            ("%", "percent"),
+            ("C", "celsius"),
+            ("mins", "minutes"),
+            ("persent", "percent"),
+        ):
+            with self.subTest(written), self.assertRaises(HouseError) as caught:
+                read_house(HOUSE.replace('unit = "percent"', f'unit = "{written}"', 1))
+            self.assertIn(f'write unit = "{meant}"', str(caught.exception))
+        self.assertTrue(read_house(HOUSE.replace('unit = "percent"', 'unit = "lux"', 1)))
 
     def test_a_closed_range_runs_round(self) -> None:
         house = read_house(CYCLIC)

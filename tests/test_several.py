@@ -56,6 +56,11 @@ class Tables(unittest.TestCase):
         self.assertIn("intent: switch, not switch+volume", other.wrong)
         self.assertIn("one group for each intent", broken.wrong[0])
 
+    def test_a_clock_that_runs_backwards(self) -> None:
+        text = "utterance,session,at\ngalley lamp on,a,5\ngalley lamp off,a,3\n"
+        first, second = glossa.read_table(text, "t.csv", MARIGOLD)
+        self.assertEqual((first.problem, second.problem), ("", "at: the clock of session 'a' runs backwards"))
+
 
 class AllOrNothing(unittest.TestCase):
     def test_in_their_order_with_their_waits(self) -> None:

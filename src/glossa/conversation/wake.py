@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from msgspec import Struct
 
-from glossa.hearing.tokens import Token, tokenize
+from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
 from glossa.house.model import House
 from glossa.language import load_language
 from glossa.language.phones import distance, letters, phones
@@ -84,7 +84,7 @@ class WakeWords:
     def _starts(words: Words, tag: str) -> list[int]:
         filler = load_language(tag).filler
         starts, at = [0], 0
-        while at < len(words):
+        while at < min(len(words), MOST_TOKENS):
             length = filler.at(words, at)
             if not length:
                 break

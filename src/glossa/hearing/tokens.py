@@ -15,6 +15,9 @@ from glossa.house.text import fold
 MOST_LETTERS = 10_000
 """Letters of an utterance that are looked at; what is beyond is not a command."""
 
+LONGEST_WORD = 60
+"""Letters of a word that are looked at, before and after folding: one character may stand for eighteen letters."""
+
 MOST_TOKENS = 60
 """Tokens that one command can have; a longer line is talk."""
 
@@ -72,12 +75,14 @@ def tokenize(text: str, thousands: str = ",") -> tuple[Token, ...]:
     found: list[Token] = []
     last = -1
     exponents = [m.span() for m in _EXPONENT.finditer(text)] if "e" in text or "E" in text else []
+    begun = {start for start, _ in exponents}
+    inside = {at for span in exponents for at in range(*span)}
     plain = _without_small_numbers(text) if not text.isascii() else text
     for piece in _PIECES[thousands].finditer(plain):
         start, end = piece.span()
-        if any(a <= start < b for a, b in exponents):
-            if (found and found[-1].end == end) or any(a == start for a, _ in exponents):
-                found.append(Token(fold(plain[start:end]) + "e", start, end))
+        if start in inside:
+            if (found and found[-1].end == end) or start in begun:
+                found.append(Token(fold(plain[start:end][:LONGEST_WORD]) + "e", start, end))
             continue
         glued = start == last
         last = end
@@ -86,7 +91,7 @@ def tokenize(text: str, thousands: str = ",") -> tuple[Token, ...]:
         elif piece.lastgroup == "percent":
             token = Token("degrees" if piece.group() == "°" else "percent", start, end, None, glued)
         else:
-            word = re.sub(r"['’‘ʼ`´]", "", fold(piece.group()))
+            word = re.sub(r"['’‘ʼ`´]", "", fold(piece.group()[:LONGEST_WORD]))[:LONGEST_WORD]
             token = Token(word, start, end, None, glued)
         if token.word:
             found.append(token)
@@ -108,6 +113,14 @@ def _number(written: str, start: int, end: int, glued: bool, thousands: str) -> 
     return Token(digits, start, end, value, glued)
 
 
+@lru_cache(maxsize=256)
+def _vulgar_fraction(char: str) -> Fraction | None:
+    """The fraction that a character such as ``½`` is, None where it is none."""
+    if unicodedata.category(char) != "No":
+        return None
+    return Fraction(unicodedata.numeric(char, 2.0)).limit_denominator(100)
+
+
 def _join_fractions(tokens: list[Token], text: str) -> list[Token]:
     """Digits with a slash between them become one token; vulgar fractions become tokens of their own."""
     found: list[Token] = []
@@ -125,8 +138,7 @@ def _join_fractions(tokens: list[Token], text: str) -> list[Token]:
         else:
             found.append(token)
     for at, char in enumerate(text):
-        if not char.isascii() and unicodedata.category(char) == "No":
-            share = Fraction(unicodedata.numeric(char, 2.0)).limit_denominator(100)
+        if not char.isascii() and (share := _vulgar_fraction(char)) is not None:
             if 0 < share < 1:
                 found.append(Token(f"{share.numerator}/{share.denominator}", at, at + 1, float(share)))
     return sorted(found, key=lambda t: t.start)

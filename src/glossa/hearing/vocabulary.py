@@ -120,6 +120,10 @@ class Vocabulary:
                 *(w for text in numbers.below_zero for w in text.split()),
             )
         )
+        self._same_number: dict[str, tuple[str, ...]] = {}  # "lamp two" is "lamp 2"
+        for spelt, number in (*numbers.ones.items(), *numbers.tens.items()):
+            self._same_number[spelt] = (*self._same_number.get(spelt, ()), str(number))
+            self._same_number[str(number)] = (*self._same_number.get(str(number), ()), spelt)
         units = (w for texts in numbers.units.values() for w in texts)
         parts = (
             *numbers.ones,
@@ -192,6 +196,8 @@ class Vocabulary:
         for heard, near in self._household.get(word, ()):
             if len(heard) == 1:
                 yield near
+        for said in self._same_number.get(word, ()):
+            yield Near(said, COSTS.household, How.SYNONYM)
         for said in same.get(word, ()):
             yield Near(said, COSTS.synonym, How.SYNONYM)
         for base in self.bases(word):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from difflib import get_close_matches
 from itertools import product
 from typing import Any
 
@@ -13,12 +14,14 @@ from glossa.house.model import Link
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import Problem, nearest
 from glossa.house.schema import SECTIONS, TABLES, Path, ValuesSection, convert, options_at
-from glossa.house.sorts import SORTS, NumberValues
+from glossa.house.sorts import SORTS, UNIT_SIGNS, UNITS, NumberValues
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts, Value, Values, tidy
 
 Spoken = dict[str, tuple[tuple[str, ...], ...]]
 MOST_NAMES = 500
+NEAR_UNIT = 0.75
+"""How like a built-in unit a word must be to be taken for a misspelt one, 0 to 1."""
 
 
 class Reader:
@@ -174,10 +177,11 @@ class Reader:
             self.bad((*path, "inverted"), f"a {kind} can't be inverted", "turn the two numbers of raw round")
         common: dict[str, Any] = {"choices": choices, "spoken": self._spoken_choices(section, choices, path)}
         found = NumberValues(**self._number(section, raw), **common) if kind == "number" else SORTS[kind](**common)
-        if isinstance(found, NumberValues) and found.unit == "fahrenheit":
-            self.bad(
-                (*path, "unit"), "values are kept in celsius", 'write unit = "celsius"; fahrenheit is understood and converted'
-            )
+        if isinstance(found, NumberValues) and found.unit and found.unit not in UNITS:
+            meant = UNIT_SIGNS.get(found.unit) or next(iter(get_close_matches(found.unit, UNITS, 1, NEAR_UNIT)), "")
+            if meant:
+                also = "; fahrenheit is understood and converted" if meant == "celsius" else ""
+                self.bad((*path, "unit"), f"'{section.unit}' is not a unit that is built in", f'write unit = "{meant}"{also}')
         named = self._named(section, found, path)
         found = replace(found, named=named)
         if section.initial is not None:

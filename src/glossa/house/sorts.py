@@ -17,6 +17,16 @@ from glossa.house.values import Form, OutsideRange, Speech, Value, Values, Way, 
 DURATIONS: Mapping[str, int] = {"seconds": 1, "minutes": 60, "hours": 3600}
 """Units of time that a value may be in, in seconds."""
 
+UNITS = ("percent", "celsius", "degrees", *DURATIONS)
+"""The units that are built in; any other is a word of the house's own."""
+
+UNIT_SIGNS: Mapping[str, str] = {
+    "%": "percent", "pct": "percent", "c": "celsius", "°c": "celsius", "centigrade": "celsius", "°": "degrees", "deg": "degrees", "degree": "degrees",
+    "s": "seconds", "sec": "seconds", "second": "seconds", "m": "minutes", "min": "minutes", "minute": "minutes", "h": "hours", "hr": "hours", "hour": "hours",
+    "f": "celsius", "°f": "celsius", "fahrenheit": "celsius", "days": "hours", "day": "hours",
+}  # fmt: skip
+"""What is written for a unit and is none, and the unit to write instead."""
+
 TEMPERATURES = ("celsius", "fahrenheit")
 FINE = 0.01
 """What a percentage or degrees are rounded to where the house gives no ``step``: a third is 33.33."""

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 _APOSTROPHES = re.compile(r"['’‘ʼ`´]")
 _NOT_WORD = re.compile(r"[^\w]+", re.UNICODE)
+_DIGITS_MEET_LETTERS = re.compile(r"(?<=\d)(?=[^\W\d_])|(?<=[^\W\d_])(?=\d)")
 _NOT_IDENTIFIER = re.compile(r"[^a-z0-9]+")
 
 
@@ -29,12 +30,12 @@ def fold(text: str) -> str:
 
 @lru_cache(maxsize=8192)
 def words(text: str) -> tuple[str, ...]:
-    """The folded words of a text; apostrophes join, other punctuation separates.
+    """The folded words of a text; apostrophes join, other punctuation separates, and digits stand apart from letters.
 
-    >>> words("Don't touch the Bar-Light!")
-    ('dont', 'touch', 'the', 'bar', 'light')
+    >>> words("Don't touch the Bar-Light!"), words("hdmi2")
+    (('dont', 'touch', 'the', 'bar', 'light'), ('hdmi', '2'))
     """
-    joined = _APOSTROPHES.sub("", fold(text))
+    joined = _DIGITS_MEET_LETTERS.sub(" ", _APOSTROPHES.sub("", fold(text)))
     return tuple(w for w in _NOT_WORD.sub(" ", joined).replace("_", " ").split() if w)
 
 

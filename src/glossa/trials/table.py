@@ -8,6 +8,7 @@ import re
 from collections.abc import Mapping
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from glossa.house.model import House
 from glossa.house.problems import HouseError, Problem, nearest
@@ -85,7 +86,22 @@ def read_table(text: str, name: str = "table.csv", house: House | None = None) -
             line = reader.line_num + 1
     except csv.Error as error:
         raise HouseError([Problem(name, reader.line_num, "", f"not CSV: {error}")]) from None
-    return rows
+    return _in_time(rows)
+
+
+def _in_time(rows: list[Row]) -> list[Row]:
+    """Rows of a session whose clock runs backwards can't be run."""
+    latest: dict[str, float] = {}
+    checked = []
+    for row in rows:
+        at = row.at
+        if row.session and at is not None:
+            before = latest.get(row.session, at)
+            latest[row.session] = max(at, before)
+            if at < before:
+                row = replace(row, problem=f"at: the clock of session '{row.session}' runs backwards")
+        checked.append(row)
+    return checked
 
 
 def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Row:
