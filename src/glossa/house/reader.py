@@ -178,7 +178,11 @@ class Reader:
         common: dict[str, Any] = {"choices": choices, "spoken": self._spoken_choices(section, choices, path)}
         found = NumberValues(**self._number(section, raw), **common) if kind == "number" else SORTS[kind](**common)
         if isinstance(found, NumberValues) and found.unit and found.unit not in UNITS:
-            meant = UNIT_SIGNS.get(found.unit) or next(iter(get_close_matches(found.unit, UNITS, 1, NEAR_UNIT)), "")
+            meant = (
+                UNIT_SIGNS.get(found.unit)
+                or UNIT_SIGNS.get(found.unit.removesuffix("s"))
+                or next(iter(get_close_matches(found.unit, UNITS, 1, NEAR_UNIT)), "")
+            )
             if meant:
                 also = "; fahrenheit is understood and converted" if meant == "celsius" else ""
                 self.bad((*path, "unit"), f"'{section.unit}' is not a unit that is built in", f'write unit = "{meant}"{also}')
