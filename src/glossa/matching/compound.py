@@ -39,6 +39,10 @@ UNHEARD = 1e-3
 _NO_COMMAND = frozenset((Role.FILLER, Role.SMALL, Role.TALK, Role.UNKNOWN, Role.ASIDE, Role.REPEAT))
 """A stretch that holds nothing else is no command."""
 
+TELLING = (Role.WORD, Role.POLE, Role.NUMBER)
+LEAST_TOLD = 2
+"""Words of the house that a command holds at least where neither a word nor a pause parts it from the next one."""
+
 _UNCLEAR = frozenset(("confidence", "nothing", "filler", "empty", "missing"))
 """Reasons for which a stretch was not understood; others are refusals of something that was."""
 
@@ -129,6 +133,9 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
             if all(r in _NO_COMMAND for r in utterance.roles[start:end]) or (first < last and all(whole[first : last + 1])):
                 continue
             place = places[first - 1] if first else None
+            loose = [b for b in (place, places[last] if last < len(places) else None) if b and not b.joined and not b.pause]
+            if loose and sum(r in TELLING for r in utterance.roles[start:end]) < LEAST_TOLD:
+                continue  # the "lower" of "lower the vent" is no command of its own
             known_before = before if place is None or place.joined or place.pause else Path()
             match = _understood(utterance, start, end, known_before, language, understand)
             cost = before.cost + PART - math.log(max(UNHEARD, match.confidence if _is_command(match) else 0.0))

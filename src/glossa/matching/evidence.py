@@ -78,6 +78,7 @@ TERMS = (
     Term("direction before", -1, -1.5, "words that have an opposite, with no place in the phrase, before it"),
     Term("direction inside", -1, -2.0, "words that have an opposite, with no place in the phrase, inside it"),
     Term("direction behind", -1, -2.0, "words that have an opposite, with no place in the phrase, behind it"),
+    Term("led by a direction", -1, -2.0, "something unexplained right behind a direction that may be a preposition: \"on fire\""),
     Term("number before", -1, -3.0, "numbers with no place in the phrase, before it"),
     Term("number inside", -1, -4.0, "numbers with no place in the phrase, inside it"),
     Term("number behind", -1, -4.0, "numbers with no place in the phrase, behind it"),
@@ -240,6 +241,7 @@ class _Measured:
             return
         if item.role == Role.TALK and item.where != Where.BEFORE and utterance.words[item.start] in self._language.question:
             self._add("stated", 1)
+        self._add("led by a direction", self._led(item))
         name = _LEFT.get(item.role)
         if name is not None:
             if item.role != Role.WORD or utterance.weights[item.start] >= WEIGHTY:
@@ -254,6 +256,13 @@ class _Measured:
             self._amounts["preamble"] = 1
         elif item.role == Role.REASON:
             self._amounts["reason"] = 1
+
+    def _led(self, item: Item) -> bool:
+        """Whether a direction that was understood rather is a preposition: the "on" of "on fire"."""
+        utterance, at = self._utterance, item.start
+        if item.role not in (Role.UNKNOWN, Role.WORD) or at == 0 or utterance.pauses >> at & 1:
+            return False
+        return utterance.words[at - 1] in self._language.grammar.after_number_only and not self._free(at - 1, at)
 
     def _last(self) -> int:
         return self._alignment.covered.bit_length()

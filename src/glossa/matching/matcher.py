@@ -15,7 +15,7 @@ from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
 from glossa.house.problems import HouseError, Problem, nearest
 from glossa.matching.alignment import Alignment
-from glossa.matching.compound import boundaries, compound, parted
+from glossa.matching.compound import LEAST_TOLD, TELLING, boundaries, compound, parted
 from glossa.matching.decide import decide
 from glossa.matching.evidence import TERM_NAMES, amounts_of, confidence, counted, fitted_weights
 from glossa.matching.grammar import Grammar
@@ -153,7 +153,7 @@ class Matcher:
         """An utterance that may hold several commands; a phrase that fits the whole line wins."""
         utterance, tag = understood.utterance, understood.grammar.tag
         language = understood.grammar.lexicon.language
-        known = sum(r in _TELLING for r in utterance.roles)
+        known = sum(r in TELLING for r in utterance.roles)
         if whole.outcome == Outcome.CANCEL or known < LEAST_TOLD or _fits(whole, understood):
             return whole
         covered = [m.alignment.covered for m in understood.meanings]
@@ -247,13 +247,7 @@ def _fits(whole: Match, understood: Understood) -> bool:
         return False
     alignment, roles = understood.meanings[0].alignment, understood.utterance.roles
     left = (i for i in range(len(roles)) if not alignment.covered >> i & 1)
-    return not any(roles[i] in _TELLING for i in left)
-
-
-LEAST_TOLD = 2
-"""Words of the house that two commands hold at least."""
-
-_TELLING = (Role.WORD, Role.POLE, Role.NUMBER)
+    return not any(roles[i] in TELLING for i in left)
 
 
 def _lead(meanings: Sequence[Meant]) -> float:
