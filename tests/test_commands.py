@@ -154,8 +154,8 @@ class Commands(unittest.TestCase):
             self.assertFalse(set(inside) & set(bad))
 
     def test_bytes_take_whole_numbers_from_0_to_255(self) -> None:
-        wire = Wire("bytes", "line", bytes="AA $n")
-        self.assertEqual(str(fill(wire, {"n": 255}, HOUSE)), "line AA FF")
+        wire = Wire("bytes", "line", bytes="5C $n")
+        self.assertEqual(str(fill(wire, {"n": 255}, HOUSE)), "line 5C FF")
         for value in (256, -1, 1.5, "x"):
             with self.assertRaises(Refused):
                 fill(wire, {"n": value}, HOUSE)

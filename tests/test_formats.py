@@ -188,7 +188,7 @@ reply = "Sleep well"
 [intents.open_hatch]
 phrases = ["(open | unlock) [the] hatch [$pin]"]
 pin = { env = "HATCH_PIN", test = "2468", tries = 2, lockout = 60.0 }
-steps = [{ link = "panel", bytes = "AA 21" }]
+steps = [{ link = "panel", bytes = "5C 01" }]
 [intents.call]
 phrases = ["call $number"]
 steps = [{ link = "hooks", method = "POST", path = "/call/$number", body = "n=$number" }]
@@ -270,8 +270,8 @@ pump the bilge|accept|pump_out|run=30|boat p 1 ; wait 30 ; boat p 0
 pump the bilge for a minute and a half|accept|pump_out|run=90|
 pump the bilge for half|reject|||-
 good night boat|accept|good_night||boat marsh_end/galley_lamp/power/set 0 ; boat marsh_end/saloon_lamp/power/set 0 ; wait 2 ; panel "K0"
-open the hatch|ask|open_hatch||panel AA 21
-open the hatch two four six eight|accept|open_hatch||panel AA 21
+open the hatch|ask|open_hatch||panel 5C 01
+open the hatch two four six eight|accept|open_hatch||panel 5C 01
 open the hatch 1 1 1 1|reject|open_hatch||-
 call two four double six|accept|call|number=2466|hooks POST /call/2466 n=2466
 call 555 1234|accept|call|number=5551234|

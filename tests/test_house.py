@@ -93,7 +93,7 @@ class Reading(unittest.TestCase):
             HOUSE.replace('payload = "$raw" }\n[kinds.d', 'payload = "$nope" }\n[kinds.d'): "$nope has no value here",
             HOUSE
             + "[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K' }]\nset = { power = 'on' }\n": "one of set, change, read, steps",
-            HOUSE + "[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K', bytes = 'AA' }]\n": "more than one command",
+            HOUSE + "[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K', bytes = '5C' }]\n": "more than one command",
             HOUSE + "[intents.s]\nphrases = ['x']\nsteps = [{ bytes = 'AAA' }]\n": "is not hex pairs",
             HOUSE
             + "[links.m]\ntype = 'mqtt'\n[intents.s]\nphrases = ['x']\nsteps = [{ text = 'K' }]\n": "is a mqtt link and takes no text",

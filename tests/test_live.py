@@ -117,7 +117,7 @@ class Hearing(unittest.TestCase):
     def test_places(self) -> None:
         for written, wanted in (
             ("mqtt:boat:a/+/b", ("boat", "a/+/b")), ("mqtt:a/b", ("boat", "a/b")), ("mqtt://10.0.0.2:1884/a/#", ("mqtt://10.0.0.2:1884", "a/#")),
-            ("serial:panel", ("panel", "")), ("serial:/dev/ttyS9?baud=115200&start=*&end=#", ("serial:/dev/ttyS9", "")),
+            ("serial:panel", ("panel", "")), ("serial:/dev/ttyS9?baud=115200&start=<&end=>", ("serial:/dev/ttyS9", "")),
         ):  # fmt: skip
             place = read_place(written, MARIGOLD, ("mqtt", "serial"))
             self.assertEqual((place.link, place.topic), wanted)
@@ -267,8 +267,8 @@ type = "mqtt"
 [links.line]
 type = "serial"
 port = "/dev/x"
-start = "*"
-end = "#"
+start = "<"
+end = ">"
 [kinds.lamp.properties.level]
 type = "number"
 minimum = 0
@@ -330,7 +330,7 @@ set = { power = "$power" }
             kept = json.dumps([r.plain() for r in world.records], ensure_ascii=False) + " ".join(world.said)
             for secret in ("8642", "eight six", "eighty six", "six for"):
                 self.assertNotIn(secret, kept)
-        self.assertIn("panel AA 21", [c for _, c in self.world.wires["panel"].arrived])
+        self.assertIn("panel 5C 01", [c for _, c in self.world.wires["panel"].arrived])
 
     def test_partial_unsure_and_wrong_are_not_acted_on(self) -> None:
         world = World(awake=True, least_confidence=0.5, error_reply="Pardon?")

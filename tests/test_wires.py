@@ -271,7 +271,7 @@ class Brokers(Wires):
 class Boards(Wires):
     def link(self, household: Household, **options: Any) -> tuple[SerialLink, Ears]:
         board = household.parts["panel"]
-        link, ears = self.opened(SerialLink({"port": board.path, "start": "*", "end": "#", **options}))  # type: ignore[union-attr]
+        link, ears = self.opened(SerialLink({"port": board.path, "start": "<", "end": ">", **options}))  # type: ignore[union-attr]
         return link, ears
 
     def test_text_bytes_and_acknowledgements(self) -> None:
@@ -293,7 +293,7 @@ class Boards(Wires):
         household = self.household()
         link, ears = self.link(household)
         board: Any = household.parts["panel"]
-        for data in (b"\xff\x00\x80", b"*half", b"*whole#", os.urandom(3000).replace(b"*", b"").replace(b"#", b""), b"*again#"):
+        for data in (b"\xff\x00\x80", b"<half", b"<whole>", os.urandom(3000).replace(b"<", b"").replace(b">", b""), b"<again>"):
             board.say(data)
         self.assertTrue(until(lambda: [d for _, d in ears.heard] == [b"whole", b"again"]), ears.heard)
         board.unplug(0.0)
@@ -455,7 +455,7 @@ class Listening(Wires):
         told = self.folder / "told.txt"
         with self.live(household.house, "serial:panel", replies=[f"run:sh -c 'cat >> {told}'"]) as (_, records):
             board: Any = household.parts["panel"]
-            for data in (b"\xff\xf0*galley lamp", b" on#", b"*\x01\x02#", b"*the kettle was a present#", b"*mooring light on#"):
+            for data in (b"\xff\xf0<galley lamp", b" on>", b"<\x01\x02>", b"<the kettle was a present>", b"<mooring light on>"):
                 board.say(data)
             self.assertTrue(until(lambda: len(of(records, "sent")) == 2), records)
             self.assertTrue(until(lambda: told.exists() and "galley lamp on" in told.read_text()))
@@ -613,7 +613,7 @@ class Processes(Wires):
         code, out, _ = run("send", place, "galley_lamp", "level=half", "--wait", "4")
         self.assertEqual((code, out.count("boat marigold/galley_lamp/level/set 128")), (0, 1))
         self.assertIn("galley_lamp level 50", out)
-        for call in (("panel", '"K0"'), ("panel", "AA", "21"), ("hooks", "POST", "/log", '{"text": "hi"}')):
+        for call in (("panel", '"K0"'), ("panel", "5C", "01"), ("hooks", "POST", "/log", '{"text": "hi"}')):
             self.assertEqual(run("send", place, *call, "--wait", "0")[0], 0)
         seen = [json.loads(line) for line in watching.communicate(timeout=90)[0].splitlines()]
         states = [r["states"] for r in seen if r["topic"] == "marigold/galley_lamp/level" and not r["retained"]]

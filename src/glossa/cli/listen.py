@@ -71,7 +71,7 @@ def listen(
       mqtt:LINK:TOPIC, mqtt:TOPIC             on a link of the house, + and # allowed
       mqtt://127.0.0.1:1883/TOPIC             on another broker
       serial:LINK                             a serial link of the house
-      serial:/dev/ttyUSB1?baud=115200&start=*&end=#
+      serial:/dev/ttyUSB1?baud=115200&start=<&end=>
       http:8090/heard                         POST there, on this machine only
       run:PROGRAM ARGUMENT...                 for --reply: the text comes on its standard input
 

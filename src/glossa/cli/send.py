@@ -28,7 +28,7 @@ def send(house: str, command: tuple[str, ...], wait: float, dry_run: bool) -> No
       glossa send marigold galley_lamp level=40
       glossa send marigold boat marigold/galley_lamp/level/set 102
       glossa send marigold panel '"K0"'
-      glossa send marigold panel AA 21
+      glossa send marigold panel 5C 01
       glossa send marigold hooks POST /log '{"text": "hello"}'
     """
     from glossa.cli.show import console

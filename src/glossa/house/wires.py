@@ -94,7 +94,7 @@ def read_wire(
     if link is None:
         return None
     if form == "bytes" and not _BYTES.fullmatch((step.bytes or "").strip()):
-        context.bad((*path, "bytes"), f"'{step.bytes}' is not hex pairs", 'write them as in "AA 21 $raw"')
+        context.bad((*path, "bytes"), f"'{step.bytes}' is not hex pairs", 'write them as in "5C 01 $raw"')
         return None
     if state and form not in ("topic", "text"):
         context.bad(path, f"a state doesn't arrive as {form}", "write the topic, or the text with $raw in it")

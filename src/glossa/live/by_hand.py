@@ -60,7 +60,7 @@ def read_line(line: str, house: House) -> Command:
     form = _form(house.links[name].type, rest)
     if form is None:
         example = {
-            "mqtt": f"{name} some/topic 1", "serial": f"{name} '\"TEXT\"' (the shell takes one pair of quotes away) or {name} AA 21", "http": f"{name} POST /path BODY",
+            "mqtt": f"{name} some/topic 1", "serial": f"{name} '\"TEXT\"' (the shell takes one pair of quotes away) or {name} 5C 01", "http": f"{name} POST /path BODY",
             "callback": f"{name} call NAME",
         }  # fmt: skip
         kind = house.links[name].type

@@ -46,7 +46,7 @@ def read_place(written: str, house: House, takes: tuple[str, ...]) -> Place:
     """A place as a person wrote it.
 
     Args:
-        written: ``stdin``; ``serial:LINK`` or ``serial:PORT?baud=9600&start=*&end=#``; ``mqtt:TOPIC`` on the house's only MQTT link,
+        written: ``stdin``; ``serial:LINK`` or ``serial:PORT?baud=9600&start=<&end=>``; ``mqtt:TOPIC`` on the house's only MQTT link,
             ``mqtt:LINK:TOPIC`` or ``mqtt://HOST:PORT/TOPIC``; ``http:PORT/PATH`` or ``http:HOST:PORT/PATH``; ``run:PROGRAM ARGUMENT...``.
         house: whose links may be named.
         takes: the types that fit here.
