@@ -99,11 +99,20 @@ def boundaries(utterance: Utterance, covered: Iterable[int], language: Language)
     names = [_opening(utterance, e.start, language) for e in utterance.expressions if e.cost < PLAIN_NAME]
     plain = [e for e in utterance.expressions if e.cost < PLAIN_NAME and Role.POLE not in utterance.roles[e.start : e.end]]
     within = {i for e in plain for i in range(e.start + 1, e.end)}  # but "lamp on kitchen speaker" may be two
-    for at in (*ends, *names):
+    for at in (*ends, *names) if _named_apart(utterance) > 1 else ():
         if 0 < at < count and at not in joined and at not in within and words[at] not in leading:
             found.setdefault(at, Boundary(at, at))
     inside = [q for q in utterance.quantities if q.end - q.start > 1 and not q.cost]
     return [b for _, b in sorted(found.items()) if not any(q.start < b.end and b.start < q.end for q in inside)]
+
+
+def _named_apart(utterance: Utterance) -> int:
+    """How many devices are named plainly, none of them within another."""
+    count, end = 0, 0
+    for expression in sorted(utterance.expressions, key=lambda e: (e.end, -e.start)):
+        if expression.cost < PLAIN_NAME and expression.start >= end:
+            count, end = count + 1, expression.end
+    return count
 
 
 def _opening(utterance: Utterance, start: int, language: Language) -> int:
