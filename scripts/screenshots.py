@@ -49,7 +49,7 @@ heater to twenty,,warmth,temperature=20,warmth
 the galley lamp is broken,reject,,,talk
 """
 TALK = (
-    "0 ahoy barnacle\\n2 fan on low\\n4 the stove fan\\n7 set the reading lamp to ninety\\n10 seventy\\n13 make it a bit brighter\\n15 and the galley one, then turn the stove fan off\\n"
+    "0 ahoy barnacle\\n2 fan on low\\n4 the stove fan\\n7 set the reading lamp to ninety\\n10 seventy\\n13 make it a bit brighter\\n15 and the galley lamp, then turn the stove fan off\\n"
     "16 back to what it was\\n19 open the hatch\\n21 one one one one\\n24 two four six eight\\n"
 )
 # What somebody says to a live house; the household ends in between, so that the links break.
