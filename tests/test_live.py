@@ -121,7 +121,7 @@ class Hearing(unittest.TestCase):
         ):  # fmt: skip
             place = read_place(written, MARIGOLD, ("mqtt", "serial"))
             self.assertEqual((place.link, place.topic), wanted)
-        self.assertEqual(place.options, {"port": "/dev/ttyS9", "baud": 115200, "start": "*", "end": "#"})
+        self.assertEqual(place.options, {"port": "/dev/ttyS9", "baud": 115200, "start": "<", "end": ">"})
         self.assertEqual(read_place("http:8090/heard", MARIGOLD, ("http",)).host, "127.0.0.1")
         for written in (
             "mqtt:",

@@ -161,17 +161,20 @@ class Hearing:
         ]
         expressions, apart = self._devices.expressions(words, spans, passable)
         pauses = _pauses(text, tokens)
-        begins = self._clause.by_first
-        clauses = pauses | _mask(
-            w in begins and r != Role.FILLER and self._clause.at(words, i) > 0
-            for i, (w, r) in enumerate(zip(words, roles.roles, strict=True))
-        )
+        clauses = pauses | _mask(self._begins_clause(words, roles.roles, at) for at in range(len(words)))
         named, language = self.lexicon.named, self.language
         telling = _mask((r in _TELLING or w in named) and w not in language.felt for w, r in zip(words, roles.roles, strict=True))
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
             roles.degree, roles.times, roles.times_at, pauses, clauses, self._requests(words, roles.roles), telling,
         )  # fmt: skip
+
+    def _begins_clause(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
+        """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
+        if roles[at] == Role.FILLER or words[at] not in self._clause.by_first or not self._clause.at(words, at):
+            return False
+        behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
+        return words[at] not in self.lexicon.articles or behind in self.language.felt
 
     def _requests(self, words: Sequence[str], roles: Sequence[Role]) -> int:
         """The tokens at which a request begins, without a pause: behind a clause in which nobody reports anything, or that says how it feels."""

@@ -258,11 +258,16 @@ class _Measured:
             self._amounts["reason"] = 1
 
     def _led(self, item: Item) -> bool:
-        """Whether a direction that was understood rather is a preposition: the "on" of "on fire"."""
+        """Whether a direction that was understood rather is a preposition: the "on" of "on fire" and of "on its side"."""
         utterance, at = self._utterance, item.start
-        if item.role not in (Role.UNKNOWN, Role.WORD) or at == 0 or utterance.pauses >> at & 1:
+        if item.role not in (Role.UNKNOWN, Role.WORD):
             return False
-        return utterance.words[at - 1] in self._language.grammar.after_number_only and not self._free(at - 1, at)
+        before = at - 1
+        while before >= 0 and utterance.words[before] in self._grammar.lexicon.articles and self._free(before, before + 1):
+            before -= 1
+        parted = any(utterance.pauses >> i & 1 for i in range(before + 1, at + 1))
+        movable = self._language.grammar.after_number_only
+        return before >= 0 and not parted and utterance.words[before] in movable and not self._free(before, before + 1)
 
     def _last(self) -> int:
         return self._alignment.covered.bit_length()
