@@ -98,8 +98,10 @@ class Answers:
         """Whether a text asks for what was before the last change."""
         grammar = self._matcher.grammar(tag)
         utterance = grammar.hearing.analyse(text)
-        known = grammar.lexicon.language.phrases("back", "phrases")
-        return len(utterance.words) <= MOST_TOKENS and (known.whole(utterance.words) or known.whole(utterance.bare))
+        language = grammar.lexicon.language
+        known, words = language.phrases("back", "phrases"), utterance.words
+        begun = language.phrases("followup", "before").at(words, 0) if words else 0
+        return len(words) <= MOST_TOKENS and any(known.whole(w) for w in (words, utterance.bare, words[begun:]))
 
 
 def _corrected(utterance: Utterance, language: Language) -> str:

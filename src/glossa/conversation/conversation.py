@@ -43,7 +43,7 @@ class Pending(Struct, frozen=True):
     number: int = 0
 
 
-UNCLEAR = frozenset(("confidence", "lead", "missing", "nothing", "filler"))
+UNCLEAR = frozenset(("confidence", "lead", "missing", "nothing", "filler", "half"))
 """Reasons for which nothing was done at once, after which a text may still be about what was spoken of last."""
 
 
@@ -290,6 +290,8 @@ class Conversation:
     def _about_last(self, text: str, language: str, match: Match) -> Match:
         """ "a bit brighter", "turn it off": what names no device is about the last one."""
         other = self.matcher.match(text, language, self.mode, self._spoken_of(text, match.language))
+        if other.parts and other.outcome == Outcome.ACCEPT:
+            return other
         best = other.best
         if (
             best is None
