@@ -74,7 +74,7 @@ LIVE: dict[str, tuple[str, str]] = {  # the command that is shown, and what is r
 SHOTS: dict[str, str] = {
     "demo": "glossa demo | head -52",
     "say": "glossa say marigold 'galley lamp to forty' 'galley lamp off and open the saloon vent, then the radio to ten' 'turn off all the lamps but the saloon lamp' \"don't open the hatch\" 'cabin lamp on'",
-    "why": "glossa say marigold 'um turn of the gally lap please' --why",
+    "why": "glossa say marigold 'um turn off the gally lamp and then the radio to ten' --why",
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",
     "test-against": "glossa test changed.toml phrases.csv --results . --against before | tail -44",

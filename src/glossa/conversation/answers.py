@@ -88,9 +88,6 @@ class Answers:
             return Answer("value", digits) if digits else None
         choices = Choices(utterance, grammar)
         if kind == "which":
-            device = slots.get("device")
-            if language.phrases("followup", "other").whole(words) and isinstance(device, tuple) and len(candidates) == 2:
-                return Answer("value", tuple(c for c in candidates if c not in device[:1]))
             return _one_of(choices, candidates, intent)
         return _value(choices, slot, intent, slots)
 

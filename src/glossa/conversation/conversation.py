@@ -499,6 +499,7 @@ class Conversation:
             whole,
             commands=tuple(c for part in parts for c in part.commands),
             changes=changes,
+            confidence=min(part.confidence for part in parts),
             language=plan[0].match.language,
             detail=detail or whole.detail,
             parts=parts,

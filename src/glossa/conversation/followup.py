@@ -65,28 +65,27 @@ class FollowUps:
         device = slots.get("device")
         if start >= end or not isinstance(device, tuple):
             return None
-        choices = Choices(grammar.hearing.analyse(whole.written(start, end)), grammar)
         if language.phrases("followup", "other").whole(words[start:end]):
             return self._other(grammar, intent, device)
         if not marked and not corrected:
             return None
+        choices = Choices(grammar.hearing.analyse(whole.written(start, end)), grammar)
         found = self._devices(choices, intent, device)
         return self._value(choices, intent, device) if found is None and corrected else found
 
     @staticmethod
     def _other(grammar: Grammar, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
         """The other one of its kind: those that share the last word of the name go before others."""
-        house, lexicon = grammar.house, grammar.lexicon
-        kinds = {house.devices[d].kind for d in last}
-        kin = [d for d in lexicon.devices(lexicon.fitting(intent)) if house.devices[d].kind in kinds and d not in last]
-        nouns = {name.split()[-1] for d in last for name in (house.devices[d].name(grammar.tag),) if name}
-        called = [
-            d
-            for d in kin
-            if house.devices[d].name(grammar.tag).split()[-1:] and house.devices[d].name(grammar.tag).split()[-1] in nouns
-        ]
-        rooms = [d for d in called if house.devices[d].room in {house.devices[x].room for x in last}]
-        meant = next((tuple(ids) for ids in (rooms, called, kin) if len(ids) == 1), tuple(called or kin))
+        devices, lexicon = grammar.house.devices, grammar.lexicon
+
+        def noun(device: str) -> str:
+            return devices[device].name(grammar.tag).rpartition(" ")[2]
+
+        kinds, rooms, nouns = {devices[d].kind for d in last}, {devices[d].room for d in last}, {noun(d) for d in last}
+        kin = [d for d in lexicon.devices(lexicon.fitting(intent)) if devices[d].kind in kinds and d not in last]
+        called = [d for d in kin if noun(d) in nouns]
+        near = [d for d in called if devices[d].room in rooms]
+        meant = next((tuple(ids) for ids in (near, called, kin) if len(ids) == 1), tuple(called or kin))
         return FollowUp(meant, which=len(meant) > 1) if meant else None
 
     @staticmethod

@@ -25,9 +25,6 @@ MOST_NEAR = 12
 """Words of the house that one heard word may stand for; ``MOST_SOUNDING`` of them by sound."""
 
 MOST_SOUNDING = 5
-ABOUT_AS_NEAR = 0.15
-"""A word is taken for what it sounds nearest to, and for others that cost no more than this much more."""
-
 MOST_CACHED = 20_000
 MOST_SPAN = 3
 """Tokens that one word may have been split into."""

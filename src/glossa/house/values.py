@@ -5,8 +5,7 @@ The sorts themselves, a class each, are in :mod:`glossa.house.sorts`.
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import ROUND_HALF_UP, Decimal
 from enum import IntEnum
 from types import MappingProxyType
@@ -210,8 +209,3 @@ def unwired(text: str, choices: Mapping[str, str]) -> str | None:
     exact = [value for value, wire in choices.items() if wire == text]
     loose = exact or [value for value, wire in choices.items() if fold(wire) == fold(text)]
     return loose[0] if exact or len(loose) == 1 else None
-
-
-def finite(numbers: Iterable[float]) -> bool:
-    """Whether all numbers are finite."""
-    return all(math.isfinite(n) for n in numbers)

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.devices import PLAIN_NAME
+from glossa.hearing.devices import PLAIN_NAME, DeviceExpression
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Utterance
 from glossa.language import Language
@@ -96,21 +96,22 @@ def boundaries(utterance: Utterance, covered: Iterable[int], language: Language)
     joined = {i for b in found.values() for i in range(b.end, b.start + 1)}
     leading = {*language.grammar.absolute, *language.grammar.relative, *language.phrases("grammar", "inside").single}
     ends = [at for mask in covered for at in ((mask & -mask).bit_length() - 1, mask.bit_length()) if utterance.telling & ~mask]
-    names = [_opening(utterance, e.start, language) for e in utterance.expressions if e.cost < PLAIN_NAME]
-    plain = [e for e in utterance.expressions if e.cost < PLAIN_NAME and Role.POLE not in utterance.roles[e.start : e.end]]
-    within = {i for e in plain for i in range(e.start + 1, e.end)}  # but "lamp on kitchen speaker" may be two
-    for at in (*ends, *names) if _named_apart(utterance) > 1 else ():
+    plain = [e for e in utterance.expressions if e.cost < PLAIN_NAME]
+    names = [_opening(utterance, e.start, language) for e in plain]
+    single = [e for e in plain if Role.POLE not in utterance.roles[e.start : e.end]]  # "lamp on kitchen speaker" may be two
+    within = {i for e in single for i in range(e.start + 1, e.end)}
+    for at in (*ends, *names) if _apart(plain) > 1 else ():
         if 0 < at < count and at not in joined and at not in within and words[at] not in leading:
             found.setdefault(at, Boundary(at, at))
     inside = [q for q in utterance.quantities if q.end - q.start > 1 and not q.cost]
     return [b for _, b in sorted(found.items()) if not any(q.start < b.end and b.start < q.end for q in inside)]
 
 
-def _named_apart(utterance: Utterance) -> int:
-    """How many devices are named plainly, none of them within another."""
+def _apart(expressions: Iterable[DeviceExpression]) -> int:
+    """How many devices are named, none of them within another."""
     count, end = 0, 0
-    for expression in sorted(utterance.expressions, key=lambda e: (e.end, -e.start)):
-        if expression.cost < PLAIN_NAME and expression.start >= end:
+    for expression in sorted(expressions, key=lambda e: (e.end, -e.start)):
+        if expression.start >= end:
             count, end = count + 1, expression.end
     return count
 
@@ -131,15 +132,21 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
     count = len(utterance.words)
     ends = [*(b.end for b in places), count]
     starts = [language.phrases("grammar", "then").at(utterance.words, 0), *(b.start for b in places)]  # "first ..., then ..."
-    stretches = [utterance.written(a, b) if a < b else "" for a, b in zip(starts, ends, strict=True)]
-    whole = [bool(s) and understand(s, ()).outcome == Outcome.ACCEPT for s in stretches]  # these need no joining to others
+
+    def says_nothing(start: int, end: int) -> bool:
+        return all(r in _NO_COMMAND for r in utterance.roles[start:end])
+
+    whole = [  # these need no joining to others
+        not says_nothing(a, b) and understand(utterance.written(a, b), ()).outcome == Outcome.ACCEPT
+        for a, b in zip(starts, ends, strict=True)
+    ]
     best: list[Path | None] = [Path(), *([None] * len(ends))]
     for last, end in enumerate(ends):
         for first in range(max(0, last + 1 - MOST_STRETCHES), last + 1):
             before, start = best[first], starts[first]
             if before is None or start >= end or (first == 0 and last == len(ends) - 1):
                 continue
-            if all(r in _NO_COMMAND for r in utterance.roles[start:end]) or (first < last and all(whole[first : last + 1])):
+            if says_nothing(start, end) or (first < last and all(whole[first : last + 1])):
                 continue
             place = places[first - 1] if first else None
             loose = [b for b in (place, places[last] if last < len(places) else None) if b and not b.joined and not b.pause]
