@@ -358,6 +358,8 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     free = [i for i in range(len(utterance.words)) if i not in covered]
     said_with = {w for _, t in taken for e in t.edges if t.word for w in e.also}
     unsaid = [p for p, t in zip(pattern.places, laid.took, strict=True) if t is None and p.missing]
+    wanting = any(p.relation and p.slot not in pattern.intent.defaults for p in unsaid)
+    begun = wanting and Role.BROKEN in utterance.roles
     count: dict[str, float] = {"start": 1, "misfit": 1 - laid.score, "lead": max(0.0, min(lead, 1.0))}
 
     def add(term: str, amount: float = 1) -> None:
@@ -387,7 +389,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         if role in names and (role != Role.WORD or utterance.weights[at] >= 0.5):
             add(f"{names[role]} {where}")
         add("verb left", role == Role.VERB)
-        add("broken off", role == Role.BROKEN)
+        add("broken off", role == Role.BROKEN and not begun)
         add("amount left", role == Role.AMOUNT and left(utterance, grammar, laid, at, towards) > 0.1)
     verbs = language.verbs | language.light
     for place in unsaid:
@@ -438,7 +440,10 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     add("words heard", min(4, len(plain)))
     add("all unsure", not plain)
     heavy = [p for p in unsaid if not p.small and p.missing >= COSTS.missing_default]
-    add("only a name", bool(heavy and weighty) and all(p.slot == "device" or t.word in lexicon.named for p, t in weighty))
+    add(
+        "only a name",
+        bool(heavy and weighty) and not begun and all(p.slot == "device" or t.word in lexicon.named for p, t in weighty),
+    )
     telling = [t for p, t in weighty if p.slot or 0.5 <= t.weight < 1.2]
     add("nothing named", bool(heavy) and not telling and pattern.measures.isdisjoint(utterance.words))
     numbers = [q for q in widest(utterance.quantities) if q.cost < HOMOPHONE]

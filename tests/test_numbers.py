@@ -257,7 +257,7 @@ class Slots(unittest.TestCase):
         for text in ("lamp to", "lamp to um", "heater to the"):
             with self.subTest(text):
                 match = MATCHER.match(text)
-                self.assertIn(match.outcome, ("ask", "reject"))
+                self.assertEqual(match.outcome, "ask")
                 self.assertNotIn(2, match.best.slots.values() if match.best is not None else ())
         for text in ("make the lamp brighter by", "make the lamp brighter by er"):
             with self.subTest(text):

@@ -264,9 +264,11 @@ def restore(house: House, values: Mapping[tuple[str, str], Value], language: str
     maker = _Maker(house, Intent("restore", {}), {}, {}, language)
     for (device, name), value in values.items():
         maker.device(house.devices[device], {name: value})
-    ids = tuple(dict.fromkeys(d for d, _ in values))
-    shown = maker._shown(next(iter(values))[1], maker.value) if values else ""
-    return Action(tuple(maker.commands), f"{names(house, ids, maker.language)} {shown}".strip(), dict(maker.changes))
+    alike: dict[str, list[str]] = {}
+    for (device, name), value in values.items():
+        alike.setdefault(maker._shown(name, value), []).append(device)
+    said = (f"{names(house, tuple(dict.fromkeys(ids)), maker.language)} {shown}" for shown, ids in alike.items())
+    return Action(tuple(maker.commands), ", ".join(said), dict(maker.changes))
 
 
 def act(house: House, intent: Intent, slots: Mapping[str, SlotValue], state: State, language: str = "") -> Action:

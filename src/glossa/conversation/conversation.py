@@ -435,7 +435,8 @@ class Conversation:
             return self._of_several(text, at, step.outcome, plan, step.actions, step.reply, match)
         before: dict[tuple[str, str], Value] = {}
         for part, action in zip(plan, step.actions, strict=True):
-            before = {**self._done(part.intent, part.slots, action, at), **before}
+            changed = self._done(part.intent, part.slots, action, at)
+            before |= {key: value for key, value in changed.items() if key not in before}
         self._last_changes = before or self._last_changes
         return self._of_several(text, at, step.outcome, plan, step.actions, step.reply, match)
 

@@ -87,7 +87,7 @@ TERMS = (
     Term("small inside", -1, -0.3, "prepositions and pronouns left over inside it"),
     Term("small behind", -1, -0.3, "prepositions and pronouns left over behind it"),
     Term("amount left", -1, -1.0, "\"a bit\" and its kin where nothing changes by an amount"),
-    Term("broken off", -1, -3.0, "a preposition at the end that wants a value"),
+    Term("broken off", -1, -3.0, "a preposition at the end that wants a value, where the phrase wants none"),
     Term("preamble", -1, -0.3, "a clause of its own in front"),
     Term("reason", -1, -0.3, "a clause of its own behind"),
     Term("another device", -1, -3.0, "a device that is named and left alone"),
@@ -193,6 +193,9 @@ class _Measured:
         self._language = grammar.lexicon.language
         self._pronouns = frozenset(self._language.grammar.pronouns)
         verbs = self._language.verbs | self._language.light
+        chosen = zip(alignment.pattern.places, alignment.chosen, strict=True)
+        unsaid = {p.slot for p, o in chosen if o is None and p.relation} - alignment.pattern.intent.defaults.keys()
+        self._begun = bool(unsaid) and Role.BROKEN in utterance.roles
         self._verb_heard = any(w in verbs and alignment.covered >> i & 1 for i, w in enumerate(utterance.words))
 
     def amounts(self, lead: float) -> dict[str, float]:
@@ -251,7 +254,7 @@ class _Measured:
         elif item.role == Role.AMOUNT and item.cost > WEIGHTY / 5:
             self._add("amount left", 1)
         elif item.role == Role.BROKEN:
-            self._add("broken off", 1)
+            self._add("broken off", not self._begun)
         elif item.role == Role.PREAMBLE:
             self._amounts["preamble"] = 1
         elif item.role == Role.REASON:
@@ -398,7 +401,12 @@ class _Measured:
         if any(o.candidate is not None and o.candidate.note == "words" for _, o in taken):
             self._add("free and unheard", sum(not p.slot and p.missing >= WEIGHTY for p in unheard))
         named = self._grammar.lexicon.named
-        if unheard and taken and all(p.slot == "device" or (o.edge is not None and o.edge.word in named) for p, o in taken):
+        if (
+            unheard
+            and taken
+            and not self._begun
+            and all(p.slot == "device" or (o.edge is not None and o.edge.word in named) for p, o in taken)
+        ):
             self._add("only a name", 1)
         telling = [o for p, o in taken if p.slot or (WEIGHTY <= o.weight < 1.2)]
         assumed = any(i.kind == Kind.UNHEARD and places[i.place].own and i.cost == COSTS.assumed for i in alignment.items)
