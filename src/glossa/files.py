@@ -8,6 +8,7 @@ from importlib import resources
 from pathlib import Path
 
 from glossa.house import House, HouseError, Problem, read_house
+from glossa.language import languages
 
 HOUSE_FILE = "house.toml"
 MOST_BYTES = 10_000_000
@@ -87,7 +88,7 @@ def load_house(place: str | os.PathLike[str]) -> House:
                 problems += error.problems
                 sheets[name] = "phrase\n"
     try:
-        house = read_house(text, sheets, str(path))
+        house = read_house(text, sheets, str(path), languages())
     except HouseError as error:
         raise HouseError([*error.problems, *problems]) from None
     if problems:
@@ -135,7 +136,7 @@ def write_house(path: Path, text: str) -> Path:
         HouseError: where the text is no house any more, or can't be written; the file is as it was then.
     """
     sheets = {n: read_text(path.parent / n, n) for n in _sheet_names(text) if (path.parent / n).is_file()}
-    read_house(text, sheets, str(path))
+    read_house(text, sheets, str(path), languages())
     backup = path.with_name(path.name + ".bak")
     written = {backup: path.with_name(f".{backup.name}.new"), path: path.with_name(f".{path.name}.new")}
     try:

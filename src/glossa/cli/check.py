@@ -54,11 +54,11 @@ def check(house: str, strict: bool, as_json: bool, picture: str | None) -> None:
 
 
 def _rows(house: str, home: House) -> list[Row] | None:
-    from glossa.cli.test import load_tables
+    from glossa.cli.tables import load_tables
 
     if not any((find_house(house).parent / "tests").glob("*.csv")):
         return None
-    return load_tables(house, home, ())
+    return load_tables(house, home)
 
 
 def _summary(home: House) -> None:

@@ -61,10 +61,11 @@ def demo(pace: float | None, no_tables: bool, live: bool) -> None:
         time.sleep(pause)
     if no_tables:
         return
-    from glossa.cli.test import load_tables, report
+    from glossa.cli.tables import load_tables
+    from glossa.cli.test import report
 
     out.print(Rule("Her test tables", style="bright_black"))
-    failed = report(home, load_tables(SAMPLE, home, ()), matcher)
+    failed = report(home, load_tables(SAMPLE, home), matcher)
     out.print(
         "\nNext: [bold]glossa talk marigold[/] to type to her yourself, [bold]glossa new my-home[/] to start your own house."
     )

@@ -77,7 +77,7 @@ def _lines(log: Path, text: str) -> list[str]:
     if log.suffix.lower() == ".csv":
         from glossa.trials import read_table
 
-        return [row.utterance for row in read_table(text, str(log))]
+        return [row.utterance for row in read_table(text, str(log), extra_columns=True)]
     return text.splitlines()
 
 

@@ -9,18 +9,28 @@ import click
 import msgspec
 
 from glossa.cli.main import house_argument, picture_option
+from glossa.cli.tables import load_tables, tables_argument
 from glossa.files import load_house
 
 
 @click.command()
 @house_argument()
-@click.argument("tables", nargs=-1, type=click.Path(path_type=Path), metavar="[TABLE]...")
+@tables_argument()
 @click.option("--errors", default="0,5,10,20,30", show_default=True, help="Word error rates in percent.")
 @click.option("--seed", default=1, show_default=True, help="The same seed makes the same errors.")
 @click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
 @picture_option("Draw the result into a file.")
-def stress(house: str, tables: tuple[Path, ...], errors: str, seed: int, jobs: int, as_json: bool, picture: str | None) -> None:
+def stress(
+    house: str,
+    tables: tuple[Path, ...],
+    extra_columns: bool,
+    errors: str,
+    seed: int,
+    jobs: int,
+    as_json: bool,
+    picture: str | None,
+) -> None:
     """See how the tables hold up when the recogniser mishears: sound-alikes, dropped, merged and split words, numbers.
 
     \b
@@ -28,7 +38,6 @@ def stress(house: str, tables: tuple[Path, ...], errors: str, seed: int, jobs: i
       glossa stress marigold --errors 0,10,20 --picture stress.png
     """
     from glossa.cli.show import console
-    from glossa.cli.test import load_tables
     from glossa.trials.noise import stress as run
 
     home = load_house(house)
@@ -38,7 +47,7 @@ def stress(house: str, tables: tuple[Path, ...], errors: str, seed: int, jobs: i
         raise click.UsageError(f"'{errors}' is no list of percents, as in 0,5,10.") from None
     if not rates or not all(0 <= r <= 1 for r in rates):
         raise click.UsageError("Word error rates go from 0 to 100 percent.")
-    rows = load_tables(house, home, tables)
+    rows = load_tables(house, home, tables, extra_columns=extra_columns)
     from rich.progress import Progress
 
     with Progress(console=console(error=True), transient=True, disable=as_json) as bar:

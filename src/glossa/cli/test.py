@@ -11,10 +11,11 @@ from pathlib import Path
 import click
 
 from glossa.cli.main import house_argument
+from glossa.cli.tables import load_tables, tables_argument
 from glossa.files import find_house, load_house, read_text
-from glossa.house import House, HouseError, Problem
+from glossa.house import House
 from glossa.matching import Matcher
-from glossa.trials import Result, Row, read_table, run_table
+from glossa.trials import Result, Row, run_table
 from glossa.trials.measures import by
 
 SLOW = 400
@@ -23,7 +24,7 @@ SLOW = 400
 
 @click.command()
 @house_argument()
-@click.argument("tables", nargs=-1, type=click.Path(path_type=Path), metavar="[TABLE]...")
+@tables_argument()
 @click.option("--note", multiple=True, help="Only the rows with this note; may be given several times.")
 @click.option("--only-failed", is_flag=True, help="List the failed rows and nothing else.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object a row.")
@@ -37,6 +38,7 @@ SLOW = 400
 def test(
     house: str,
     tables: tuple[Path, ...],
+    extra_columns: bool,
     note: tuple[str, ...],
     only_failed: bool,
     as_json: bool,
@@ -60,7 +62,7 @@ def test(
       glossa test my-home --against before --html results.html
     """
     home = load_house(house)
-    rows = load_tables(house, home, tables)
+    rows = load_tables(house, home, tables, extra_columns=extra_columns)
     if note:
         rows = [r for r in rows if r.note in note]
         if not rows:
@@ -194,40 +196,6 @@ def _print_changes(before: str, found: Sequence[Result], name: str) -> None:
             out.print(f"    {change.moved:+.2f}  {change.utterance[:60]}", markup=False)
     if changes.added or changes.gone:
         out.print(f"  [bright_black]{changes.added} rows are new, {changes.gone} are gone[/]")
-
-
-def load_tables(house: str, home: House, tables: Sequence[Path]) -> list[Row]:
-    """The rows of the tables that are named, or of all beside the house."""
-    named = list(tables)
-    if not named:
-        folder = find_house(house).parent / "tests"
-        named = sorted(folder.glob("*.csv"))
-        if not named:
-            raise HouseError(
-                [
-                    Problem(
-                        str(folder),
-                        0,
-                        "",
-                        "holds no test table",
-                        "name one, or write tests/first.csv with the column 'utterance'",
-                    )
-                ]
-            )
-    problems: list[Problem] = []
-    rows: list[Row] = []
-    for path in named:
-        beside = find_house(house).parent / path
-        real = beside if not path.exists() and beside.exists() else path
-        try:
-            rows += read_table(read_text(real, str(path)), path.name if not tables else str(path), home)
-        except HouseError as error:
-            problems += error.problems
-    if problems:
-        raise HouseError(problems)
-    if not rows:
-        raise HouseError([Problem(str(named[0]), 0, "", "the table has no rows", "write one line for each thing that is heard")])
-    return rows
 
 
 def _run(home: House, rows: Sequence[Row], quiet: bool, jobs: int = 1) -> list[Result]:

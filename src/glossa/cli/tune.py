@@ -10,6 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from glossa.cli.main import house_argument, picture_option
+from glossa.cli.tables import load_tables, tables_argument
 from glossa.files import find_house, load_house, read_text, write_house
 from glossa.house.model import Prices
 from glossa.house.problems import nearest
@@ -17,7 +18,7 @@ from glossa.house.problems import nearest
 
 @click.command()
 @house_argument()
-@click.argument("tables", nargs=-1, type=click.Path(path_type=Path), metavar="[TABLE]...")
+@tables_argument()
 @click.option("--talk", type=click.Path(path_type=Path), help="Lines of household talk, each to be left alone.")
 @click.option(
     "--price", "priced", multiple=True, metavar="NAME=VALUE", help="A price, instead of the house's: wrong, talk, missed or ask."
@@ -29,6 +30,7 @@ from glossa.house.problems import nearest
 def tune(
     house: str,
     tables: tuple[Path, ...],
+    extra_columns: bool,
     talk: Path | None,
     priced: tuple[str, ...],
     jobs: int,
@@ -47,12 +49,11 @@ def tune(
       glossa tune my-home tests/all.csv --price wrong=20 --write
     """
     from glossa.cli.show import console
-    from glossa.cli.test import load_tables
     from glossa.trials.tune import tune as run
 
     home = load_house(house)
     prices = _prices(home.prices, priced)
-    rows = load_tables(house, home, tables)
+    rows = load_tables(house, home, tables, extra_columns=extra_columns)
     beside = find_house(house).parent / talk if talk else None
     path = talk if talk is None or talk.exists() or beside is None or not beside.exists() else beside
     lines = read_text(path).splitlines() if path else []

@@ -10,8 +10,8 @@ from glossa.commands.wire import Command, Fill, Refused, fill
 from glossa.house.effects import Change, Fixed, FromSlot, Scale, Setting, slot_of
 from glossa.house.model import Device, House, Intent, Property, Wire
 from glossa.house.sorts import NumberValues
+from glossa.house.templates import PLACEHOLDER
 from glossa.house.values import OutsideRange, Value, Values, texts_for, tidy
-from glossa.house.wires import PLACEHOLDER
 from glossa.language import Language, load_language
 from glossa.matching.meaning import given, in_unit, targets
 from glossa.matching.result import SlotValue

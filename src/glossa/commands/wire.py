@@ -13,8 +13,8 @@ from urllib.parse import quote
 from msgspec import Struct
 
 from glossa.house.model import House, Wire
+from glossa.house.templates import PLACEHOLDER
 from glossa.house.values import Value, tidy
-from glossa.house.wires import PLACEHOLDER
 
 Fill = Value | tuple[str, ...]
 

@@ -113,9 +113,11 @@ class Lexicon:
         )  # fmt: skip
         units: dict[str, str] = {}
         for spec in self.specs:
-            if isinstance(spec, NumberValues) and spec.unit and spec.unit not in BUILT_IN_UNITS:
-                forms = (spec.unit, plural(spec.unit, self.language), spec.unit.removesuffix("s"))
-                units.update(dict.fromkeys(forms, spec.unit))
+            if isinstance(spec, NumberValues) and spec.unit:
+                own = (spec.unit, plural(spec.unit, self.language), spec.unit.removesuffix("s"))
+                built_in = spec.unit in BUILT_IN_UNITS
+                spoken = (" ".join(form) for form in self._texts(spec.unit_words))
+                units.update(dict.fromkeys((*(() if built_in else own), *spoken), spec.unit))
         self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
         self.numbers = NumberReader(self.language, units, self._words)
 

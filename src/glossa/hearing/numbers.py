@@ -60,7 +60,7 @@ class NumberReader:
 
     Args:
         language: the language.
-        units: further unit words of the house, word -> unit.
+        units: further unit words of the house, spoken form -> unit.
         known: the words of the house, which are no misspelt numbers.
     """
 
@@ -76,8 +76,7 @@ class NumberReader:
         for unit, sign in SIGNS.items():
             named.setdefault(unit, []).append(sign)
         for word, unit in (units or {}).items():
-            if unit not in words.units:
-                named.setdefault(unit, []).append(word)
+            named.setdefault(unit, []).append(word)
         self._units = {unit: PhraseSet.of(texts) for unit, texts in named.items()}
         self._first_of_unit = {first for phrases in self._units.values() for first in phrases.by_first}
         self._fractions = {k: Fraction(v) for k, v in words.fractions.items()}

@@ -7,7 +7,7 @@ well.
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 import msgspec
@@ -52,13 +52,17 @@ def _merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]
     return merged
 
 
-def read_house(text: str, sheets: Mapping[str, str] | None = None, file: str = "house.toml") -> House:
+def read_house(
+    text: str, sheets: Mapping[str, str] | None = None, file: str = "house.toml", languages: Collection[str] = ()
+) -> House:
     """Read and check a house.
 
     Args:
         text: the house file.
         sheets: the text of every phrase table named in ``[house] tables``, by that name.
         file: what to call the house file in errors.
+        languages: the languages that there are word lists for; where given, a house in another one is an error, for its
+            negations and politeness would not be known.
 
     Raises:
         HouseError: with every problem found.
@@ -72,7 +76,7 @@ def read_house(text: str, sheets: Mapping[str, str] | None = None, file: str = "
         raise HouseError([Problem(file, line, "", f"not TOML: {message}", "see toml.io for the notation")]) from None
     except RecursionError:
         raise HouseError([Problem(file, 0, "", "tables are nested too deep")]) from None
-    house = _Builder(reader, raw, sheets or {}).house()
+    house = _Builder(reader, raw, sheets or {}, languages).house()
     if house is None or reader.problems:
         raise HouseError(reader.problems)
     frozen: House = deep_frozen(house)
@@ -82,8 +86,8 @@ def read_house(text: str, sheets: Mapping[str, str] | None = None, file: str = "
 class _Builder:
     """Puts the sections together, each on top of those before it."""
 
-    def __init__(self, reader: Reader, raw: dict[str, Any], sheets: Mapping[str, str]) -> None:
-        self.reader, self.raw, self.sheets = reader, raw, sheets
+    def __init__(self, reader: Reader, raw: dict[str, Any], sheets: Mapping[str, str], languages: Collection[str]) -> None:
+        self.reader, self.raw, self.sheets, self.with_words = reader, raw, sheets, languages
         self.bad = reader.bad
 
     def house(self) -> House | None:
@@ -101,7 +105,7 @@ class _Builder:
         if not base.languages or len(set(base.languages)) != len(base.languages):
             self.bad(("house", "languages"), "needs one or more languages, each once", 'write languages = ["en"]')
             return None
-        check.languages(base.languages, self.bad)
+        check.languages(base.languages, self.with_words, self.bad)
         reader.languages = tuple(base.languages)
         written = reader.section(raw, "prices")
         prices = Prices(written.wrong, written.talk, written.missed, written.ask) if written is not None else Prices()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -17,8 +17,8 @@ from glossa.house.reader import Reader
 from glossa.house.schema import IntentSection, LinkSection, Path
 from glossa.house.sheets import SheetIntent
 from glossa.house.sorts import NumberValues
+from glossa.house.templates import placeholders
 from glossa.house.values import Value, Values
-from glossa.house.wires import placeholders
 
 Bad = Callable[..., None]
 BUILT_IN = ("device", "room", "pin")
@@ -71,11 +71,13 @@ class Parts(Struct, frozen=True):
         return [self.slots[slot]] if slot in self.slots else self.owners(slot, section.device)
 
 
-def languages(tags: Iterable[str], bad: Bad) -> None:
-    """Language tags have the shape that BCP 47 gives them."""
+def languages(tags: Iterable[str], known: Collection[str], bad: Bad) -> None:
+    """Language tags have the shape that BCP 47 gives them, and there are word lists for them."""
     for number, tag in enumerate(tags):
         if not LANGUAGE.fullmatch(tag):
             bad(("house", "languages", number), f"'{tag}' is not a language tag", 'write one as in "en" or "es" (BCP 47)')
+        elif known and not {tag.lower(), tag.split("-")[0].lower()} & set(known):
+            bad(("house", "languages", number), f"there are no word lists for '{tag}'", f"there are for: {', '.join(sorted(known))}")
 
 
 def link(key: str, section: LinkSection, written: Mapping[str, Any], bad: Bad) -> None:
@@ -160,6 +162,7 @@ def intent(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase,
         _no_property(section.read, (*path, "read"), section, parts)
     for number, step in enumerate(section.steps or ()):
         _step_device(step.device, step.set, (*path, "steps", number), said, section, parts)
+    _fillable(key, section, phrases, parts)
     for slot in section.ask:
         if slot not in said:
             bad((*path, "ask", slot), f"no phrase of the intent holds ${slot}", nearest(slot, said))
@@ -188,7 +191,7 @@ def intent(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase,
         *(section.change or {}),
     }
     replies = section.reply.values() if isinstance(section.reply, dict) else [section.reply]
-    for name in dict.fromkeys(n for reply in replies for n in placeholders(reply)):
+    for name in placeholders(*replies):
         if name not in known or name == "pin":
             bad((*path, "reply"), f"${name} has no value here", nearest(name, known - {"pin"}))
 
@@ -212,6 +215,28 @@ def _said(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, 
                 elif name not in BUILT_IN and name not in declared and not parts.owners(name, section.device):
                     bad(where, f"{section.device} has no property '{name}'", nearest(name, sorted(known)))
     return said
+
+
+def _fillable(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, ...]], parts: Parts) -> None:
+    """Every phrase can fill what its intent sets, or the slot has a default or is asked for."""
+    effects = [read_setting(v) for s in (section.set, *(step.set for step in section.steps or ())) for v in (s or {}).values()]
+    changes = [change for v in (section.change or {}).values() if (change := read_change(v)) is not None]
+    needed = dict.fromkeys(slot for e in (*effects, *changes) if (slot := slot_of(e)))
+    texts = section.phrases if isinstance(section.phrases, dict) else {"": section.phrases}
+    for language, spoken in phrases.items():
+        held = [{p.slot for s in phrase.sequences for p in s.positions} for phrase in spoken]
+        for slot in needed:
+            if slot in section.defaults or slot in section.ask or not any(slot in h for h in held):
+                continue
+            for phrase, slots in zip(spoken, held, strict=True):
+                if slot not in slots:
+                    listed = texts.get(language) or ()
+                    number = list(listed).index(phrase.text) if not isinstance(listed, str) else 0
+                    parts.reader.bad(
+                        ("intents", key, "phrases", *((language,) if language else ()), number),
+                        f"'{phrase.text}' can't say ${slot}, which the intent needs",
+                        f'write ${slot} in it, or give the intent defaults = {{ {slot} = ... }} or ask = {{ {slot} = "..." }}',
+                    )
 
 
 def _no_property(name: str, path: Path, section: IntentSection, parts: Parts) -> None:

@@ -8,8 +8,12 @@ from msgspec import Struct, field
 
 from glossa.house.effects import Change, Setting, slot_of
 from glossa.house.notation import Sequence
+from glossa.house.templates import placeholders
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
+
+GIVEN = frozenset(("house", "id", "name", "room", "device"))
+"""Placeholders of an intent's steps that are no slots: the house, and what is known of the device."""
 
 
 class Wire(Struct, frozen=True):
@@ -45,6 +49,12 @@ class Wire(Struct, frozen=True):
     wait: str = ""
     device: str = ""
     set: Mapping[str, Setting] = field(default_factory=dict)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The placeholders and slots that it is filled from, each once."""
+        templates = placeholders(self.topic, self.payload, self.text, self.bytes, self.path, self.body, self.wait)
+        return tuple(dict.fromkeys((*templates, *(slot for v in self.set.values() if (slot := slot_of(v))))))
 
 
 class Property(Struct, frozen=True):
@@ -195,6 +205,18 @@ class Intent(Struct, frozen=True):
     def changed_by(self) -> frozenset[str]:
         """The slots that say by how much something changes."""
         return frozenset(slot for change in self.change.values() if (slot := slot_of(change)))
+
+    @property
+    def to_a_device(self) -> bool:
+        """Whether what it does is done to the device that is said, for it names none itself."""
+        return not self.device and (bool(self.properties) or any(s.device.startswith("$") for s in self.steps))
+
+    @property
+    def needs(self) -> tuple[str, ...]:
+        """The slots without a default that have to be filled, or it would do nothing."""
+        effects = (*self.set.values(), *self.change.values())
+        slots = dict.fromkeys((*(slot for e in effects if (slot := slot_of(e))), *(n for s in self.steps for n in s.names)))
+        return tuple(s for s in slots if s not in self.defaults and s not in GIVEN)
 
 
 class Mode(Struct, frozen=True):

@@ -176,8 +176,8 @@ class Reader:
         if section.inverted and kind != "switch":
             self.bad((*path, "inverted"), f"a {kind} can't be inverted", "turn the two numbers of raw round")
         common: dict[str, Any] = {"choices": choices, "spoken": self._spoken_choices(section, choices, path)}
-        found = NumberValues(**self._number(section, raw), **common) if kind == "number" else SORTS[kind](**common)
-        if isinstance(found, NumberValues) and found.unit and found.unit not in UNITS:
+        found = NumberValues(**self._number(section, raw, path), **common) if kind == "number" else SORTS[kind](**common)
+        if isinstance(found, NumberValues) and found.unit not in ("", *UNITS) and not any(found.unit_words.values()):
             meant = (
                 UNIT_SIGNS.get(found.unit)
                 or UNIT_SIGNS.get(found.unit.removesuffix("s"))
@@ -185,7 +185,11 @@ class Reader:
             )
             if meant:
                 also = "; fahrenheit is understood and converted" if meant == "celsius" else ""
-                self.bad((*path, "unit"), f"'{section.unit}' is not a unit that is built in", f'write unit = "{meant}"{also}')
+                self.bad(
+                    (*path, "unit"),
+                    f"'{section.unit}' is not a unit that is built in",
+                    f'write unit = "{meant}"{also}; or unit_words = ["..."] where it is a unit of your own',
+                )
         named = self._named(section, found, path)
         found = replace(found, named=named)
         if section.initial is not None:
@@ -195,11 +199,14 @@ class Reader:
             found = replace(found, initial=initial)
         return found if len(self.problems) == before else None
 
-    @staticmethod
-    def _number(section: ValuesSection, raw: tuple[float, float] | None) -> dict[str, Any]:
+    def _number(self, section: ValuesSection, raw: tuple[float, float] | None, path: Path) -> dict[str, Any]:
         """The fields of a number."""
+        unit_words = self.plain(section.unit_words, (*path, "unit_words"))
+        if any(unit_words.values()) and not section.unit.strip():
+            self.bad((*path, "unit_words"), "words of a unit that has no name", 'write unit = "..." besides')
         return {
             "unit": section.unit.strip().lower(),
+            "unit_words": unit_words,
             "minimum": section.minimum,
             "maximum": section.maximum,
             "step": section.step,

@@ -126,6 +126,7 @@ class ValuesSection(Section):
 
     type: Literal["switch", "number", "choice", "colour", "digits", "words"] | None = None
     unit: str = ""
+    unit_words: Texts = []
     minimum: Number | None = None
     maximum: Number | None = None
     step: Positive | None = None

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator, Mapping
+from types import MappingProxyType
 from typing import ClassVar
 
 from glossa.house.text import words
@@ -102,6 +103,7 @@ class NumberValues(Values, frozen=True):
     Attributes:
         unit: the unit of everything here, as it is spoken; ``percent``, ``celsius``, ``degrees`` (an angle), ``seconds``, ``minutes``,
             ``hours``, a word of its own, or ``""``.
+        unit_words: the words that it is spoken with besides, by language.
         minimum, maximum: the range in that unit, or None where it is open.
         step: values are rounded to it; None leaves them as they are, a percentage and degrees to two decimals.
         raw: what minimum and maximum are on the wire, or None for the value itself.
@@ -118,6 +120,7 @@ class NumberValues(Values, frozen=True):
     takes_names: ClassVar[bool] = True
 
     unit: str = ""
+    unit_words: Mapping[str, tuple[tuple[str, ...], ...]] = MappingProxyType({})
     minimum: float | None = None
     maximum: float | None = None
     step: float | None = None

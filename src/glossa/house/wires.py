@@ -7,14 +7,12 @@ import re
 from collections.abc import Callable, Collection, Mapping
 from typing import Any, Protocol
 
-from glossa.house.effects import read_setting, slot_of
+from glossa.house.effects import read_setting
 from glossa.house.model import Link, Wire
 from glossa.house.problems import nearest
 from glossa.house.schema import Path, StepSection
+from glossa.house.templates import placeholders
 from glossa.house.values import tidy
-
-PLACEHOLDER = re.compile(r"\$(?:(\w+)|\{(\w+)\})")
-"""``$name`` or ``${name}`` in a template."""
 
 TAKES: Mapping[str, tuple[str, ...]] = {
     "simulated": ("topic", "text", "bytes", "http", "call"),
@@ -36,11 +34,6 @@ class Context(Protocol):
     @property
     def bad(self) -> Callable[..., None]:
         """Notes an error: path, message, hint."""
-
-
-def placeholders(template: str) -> tuple[str, ...]:
-    """The names of the placeholders in a template, in order."""
-    return tuple(a or b for a, b in PLACEHOLDER.findall(template))
 
 
 def read_wire(
@@ -121,9 +114,7 @@ def read_wire(
         device=step.device or "",
         set={k: read_setting(v) for k, v in (step.set or {}).items()},
     )
-    templates = (wire.topic, wire.payload, wire.text, wire.bytes, wire.path, wire.body, wire.wait)
-    named = [n for t in templates for n in placeholders(t)] + [s for v in wire.set.values() if (s := slot_of(v))]
-    for name in dict.fromkeys(named):
+    for name in wire.names:
         if name not in fills:
             context.bad(path, f"${name} has no value here", nearest(name, sorted(fills)) or "name a slot of the phrase")
             return None

@@ -67,6 +67,7 @@ class Pattern(Struct, frozen=True):
         device_at: the place of its device, -1 for none.
         required: the devices that have all properties of the intent, as a bit mask.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
+        needs: the slots that have to be filled, or the intent would do nothing.
     """
 
     number: int
@@ -85,6 +86,7 @@ class Pattern(Struct, frozen=True):
     device_at: int
     required: int
     scaled: tuple[str, ...]
+    needs: tuple[str, ...]
 
 
 class Grammar:
@@ -125,13 +127,15 @@ class Grammar:
 
     def _compile(self, intent: Intent) -> None:
         measures, names = self._measures(intent), self._own_words(intent)
-        required = self.lexicon.fitting(intent)
+        required, needs = self.lexicon.fitting(intent), intent.needs
         scaled = tuple(s for s in intent.defaults if s in intent.changed_by)
         seen: set[tuple[Place, ...]] = set()
         for phrase in texts_for_phrases(intent.phrases, self.tag):
             for sequence in phrase.sequences:
                 garbage = any(p.slot == GARBAGE for p in sequence.positions)
                 said = [(p.words, p.slot, p.optional) for p in sequence.positions if p.slot != GARBAGE]
+                if intent.to_a_device and all(slot != "device" for _, slot, _ in said):
+                    said.append(((), "device", False))  # it is said all the same, or was spoken of before
                 prior = COSTS.rare * -math.log2(max(sequence.weight, 1e-6))
                 for positions, cost in ((said, 0.0), *((v, COSTS.household) for v in self._variants(said))):
                     places = tuple(self._place(words, slot, optional, intent, names) for words, slot, optional in positions)
@@ -156,6 +160,7 @@ class Grammar:
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
                             required=required,
                             scaled=scaled,
+                            needs=needs,
                         )
                     )
 

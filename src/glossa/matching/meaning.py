@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from glossa.house.effects import Change, Fixed, FromSlot, Scale, Setting, Shift, slot_of
+from glossa.house.effects import Change, Fixed, FromSlot, Scale, Setting, Shift
 from glossa.house.model import House, Intent, Wire
 from glossa.house.sorts import NumberValues
 from glossa.house.values import Values
-from glossa.house.wires import placeholders
 from glossa.matching.result import SlotValue
 
 
@@ -83,5 +82,4 @@ def _amount(change: Change, slots: Mapping[str, SlotValue]) -> tuple[object, ...
 
 def _step(step: Wire, slots: Mapping[str, SlotValue]) -> tuple[object, ...]:
     held = (step.link, step.topic, step.payload, step.text, step.bytes, step.path, step.body, step.call, step.wait, step.device)
-    used = {n for t in held for n in placeholders(t)} | {slot for v in step.set.values() if (slot := slot_of(v))}
-    return (*held, tuple(sorted(step.set.items(), key=repr)), tuple(sorted((n, repr(slots.get(n))) for n in used)))
+    return (*held, tuple(sorted(step.set.items(), key=repr)), tuple(sorted((n, repr(slots.get(n))) for n in step.names)))

@@ -40,6 +40,8 @@ def reading_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
             outside.append(slot)
     said = tuple(slots)
     _fill_in(slots, utterance, alignment, intent)
+    by_times = intent.changed_by if "times" in slots else frozenset[str]()
+    missing += [slot for slot in pattern.needs if slot not in slots and slot not in by_times]
     open_question = missing or which
     known = {k: v for k, v in slots.items() if k not in grammar.free}
     return Reading(

@@ -6,6 +6,7 @@ import csv
 import io
 import re
 from collections.abc import Mapping
+from difflib import get_close_matches
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -15,6 +16,8 @@ from glossa.house.problems import HouseError, Problem, nearest
 from glossa.matching import Outcome
 
 COLUMNS = ("utterance", "outcome", "intent", "slots", "commands", "reply", "language", "mode", "session", "at", "note")
+OWN = "_"
+"""A column that begins with it is the writer's own, whatever it looks like."""
 OUTCOMES = tuple(str(o) for o in Outcome)
 _PART = re.compile(r"\s*;\s*(?=(?:[^\"]*\"[^\"]*\")*[^\"]*$)")
 """What stands between the slots of several commands, outside of quotes."""
@@ -57,16 +60,20 @@ class Row(Struct, frozen=True):
     others: Mapping[str, str] = field(default_factory=dict)
 
 
-def read_table(text: str, name: str = "table.csv", house: House | None = None) -> list[Row]:
+def read_table(text: str, name: str = "table.csv", house: House | None = None, *, extra_columns: bool = False) -> list[Row]:
     """The rows of a table.
+
+    A column without a meaning is kept and not used. One that looks like a misspelt column is an error, because its rows would
+    be right whatever came of them.
 
     Args:
         text: the CSV text.
         name: what to call the table in errors.
         house: where given, unknown intents, devices, slots, modes and languages become the ``problem`` of their row.
+        extra_columns: take columns that look misspelt as columns of the writer's own; a leading ``_`` says so for one.
 
     Raises:
-        HouseError: where the table has no column ``utterance``, a column twice, or is not CSV.
+        HouseError: where the table has no column ``utterance``, a column twice or a misspelt one, or is not CSV.
     """
     reader = csv.reader(io.StringIO(text.removeprefix("\ufeff"), newline=""), strict=False)
     rows: list[Row] = []
@@ -79,6 +86,10 @@ def read_table(text: str, name: str = "table.csv", house: House | None = None) -
         if "utterance" not in header:
             hint = nearest("utterance", header, "is it") if header else "write it in the first row"
             raise HouseError([Problem(name, 1, "utterance", "the column 'utterance' is missing", hint)])
+        misspelt = [] if extra_columns else _misspelt(header)
+        if misspelt:
+            hint = "{}, or put _ before it where it is a column of your own"
+            raise HouseError(Problem(name, 1, c, "unknown column", hint.format(f"did you mean '{k}'?")) for c, k in misspelt)
         line = reader.line_num + 1
         for cells in reader:
             if any(cell.strip() for cell in cells):
@@ -87,6 +98,13 @@ def read_table(text: str, name: str = "table.csv", house: House | None = None) -
     except csv.Error as error:
         raise HouseError([Problem(name, reader.line_num, "", f"not CSV: {error}")]) from None
     return _in_time(rows)
+
+
+def _misspelt(header: list[str]) -> list[tuple[str, str]]:
+    """The columns that look like another column that the table does not have, each with that one."""
+    free = [c for c in COLUMNS if c not in header]
+    near = ((c, get_close_matches(c, free, 1, 0.7)) for c in header if c and c not in COLUMNS and not c.startswith(OWN))
+    return [(column, known[0]) for column, known in near if known]
 
 
 def _in_time(rows: list[Row]) -> list[Row]:
