@@ -35,6 +35,12 @@ set = { power = "$power" }
 
 # What is put behind (or, as "old -> new", in place of) a part of the house above; the key, and a part of the message or the hint.
 CASES: list[tuple[str, str, str]] = [
+    (
+        "[intents.dim]\nphrases = ['dim [the] $device to $level', 'dim [the] $device']\nset = { level = '$level' }\n",
+        "intents.dim.phrases.1",
+        "can't say $level",
+    ),
+    ("maximum = 100 -> maximum = 100\nunit_words = ['points']", "kinds.lamp.properties.level.unit_words", "no name"),
     ("[howse]\n", "howse", "did you mean 'house'?"),
     ("[house] -> [house]\nlanguage = 'en'", "house.language", "did you mean 'languages'?"),
     ("name = \"T\" -> name = \"T\"\nlanguages = ['en', 'en']", "house.languages", "each once"),

@@ -287,6 +287,13 @@ class Slots(unittest.TestCase):
             self.assertIn(f'write unit = "{meant}"', str(caught.exception))
         self.assertTrue(read_house(HOUSE.replace('unit = "percent"', 'unit = "lux"', 1)))
 
+    def test_a_unit_of_ones_own_has_its_words(self) -> None:
+        own = HOUSE.replace('unit = "percent"', 'unit = "mins"\nunit_words = ["marks a turn"]', 1)
+        talk = glossa.Conversation(read_house(own))
+        for text in ("lamp to forty five marks a turn", "lamp to 45 mins"):
+            event = talk.hear(text)
+            self.assertEqual((event.outcome, event.slots.get("level")), ("accept", 45), text)
+
     def test_a_closed_range_runs_round(self) -> None:
         house = read_house(CYCLIC)
         talk = glossa.Conversation(house)

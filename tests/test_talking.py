@@ -111,6 +111,18 @@ class FollowUps(unittest.TestCase):
         )
         self.assertEqual(events[-1].changes, {("saloon_lamp", "level"): 20})
 
+    def test_a_phrase_that_names_no_device_is_about_the_last_one(self) -> None:
+        house = read_house(
+            '[house]\nname = "T"\n[kinds.lamp.properties.power]\ntype = "switch"\ncommand = { text = "$id$raw" }\n'
+            '[devices.a]\nkind = "lamp"\nnames = ["left lamp"]\n[devices.b]\nkind = "lamp"\nnames = ["right lamp"]\n'
+            '[intents.wake]\nphrases = ["rouse [the] $device", "let there be light"]\nset = { power = "on" }\n'
+        )
+        talk = glossa.Conversation(house)
+        alone = talk.hear("let there be light")
+        self.assertEqual((alone.outcome, alone.commands), ("reject", ()))
+        heard = [talk.hear(text) for text in ("rouse the right lamp", "let there be light", "let there be light left lamp")]
+        self.assertEqual([" ".join(map(str, e.commands)) for e in heard], ['simulated "b1"', 'simulated "b1"', 'simulated "a1"'])
+
     def test_nothing_follows_on_nothing(self) -> None:
         for text in ("more", "again", "and the fan too", "the same in the saloon", "turn it off", "back to what it was", "forty"):
             with self.subTest(text):

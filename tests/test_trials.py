@@ -13,6 +13,7 @@ from xml.etree import ElementTree as ET
 
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 import glossa
 from glossa.files import find_house, write_house
@@ -27,6 +28,7 @@ from glossa.trials.junit import junit
 from glossa.trials.measures import by, confusion, frame, kind, measures, wilson
 from glossa.trials.noise import Noise, stress
 from glossa.trials.parallel import run_table_parallel
+from glossa.trials.run import compare
 from glossa.trials.takes import learn, teach
 from glossa.trials.tune import cases_of, cost, folds, outcome_at, tune
 from tests.test_cli import run
@@ -332,6 +334,35 @@ class Writing(unittest.TestCase):
         self.assertIn('names = ["a", "b"]', with_word('[devices.d]\nnames = "a"\n', ("devices", "d", "names"), ["b"]))
 
 
+class Columns(unittest.TestCase):
+    def test_a_misspelt_column_is_no_column_of_ones_own(self) -> None:
+        rows = "galley lamp on,reject,x,y"
+        for header in ("utterance,outcom,who,room", "utterance,outcomes,who,room"):
+            with self.assertRaises(HouseError) as caught:
+                glossa.read_table(f"{header}\n{rows}\n", "t.csv")
+            self.assertIn("t.csv:1: outcom", str(caught.exception))
+            self.assertIn("did you mean 'outcome'?", str(caught.exception))
+        own = (
+            glossa.read_table(f"utterance,outcom,who,room\n{rows}\n", extra_columns=True),
+            glossa.read_table(f"utterance,_outcom,who,room\n{rows}\n"),
+        )
+        for (row,) in own:
+            self.assertEqual(row.outcomes, ("accept",))
+            self.assertEqual(row.others["who"], "x")
+
+    def test_the_commands_take_extra_columns(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            table = Path(folder) / "t.csv"
+            table.write_text("utterance,outcom,room\ngalley lamp on,accept,galley\n")
+            self.assertEqual(run("test", "marigold", str(table))[0], 2)
+            code, _, err = run("test", "marigold", str(table), "--extra-columns")
+            self.assertEqual((code, err), (0, ""))
+            table.write_text("utterance,room\ngalley lamp on,galley\n")
+            code, _, err = run("test", "marigold", str(table))
+            self.assertEqual(code, 0)
+            self.assertIn("not used: room", err)
+
+
 class Takes(unittest.TestCase):
     def test_what_takes_say(self) -> None:
         house = glossa.load_house(HOUSES / "larkspur")
@@ -348,6 +379,23 @@ class Takes(unittest.TestCase):
         )
         with self.assertRaises(ValueError):
             teach(house, "power", [" "])
+
+    def test_a_phrase_is_proposed_with_its_slots_or_not_at_all(self) -> None:
+        matcher = glossa.Matcher(MARIGOLD)
+        lesson = teach(MARIGOLD, "set_level", ["crank forty percent juice into the galley lamp"], matcher)
+        self.assertEqual([p.text for p in lesson.proposals], ["crank $level juice into [the] $device"])
+        lesson = teach(MARIGOLD, "warmth", ["heater on", "stove fan banana"], matcher)
+        self.assertEqual((lesson.proposals, lesson.beyond), ((), ("heater on", "stove fan banana")))
+        out = run("teach", "marigold", "warmth", "--times", "1", typed=b"heater on\n")[1]
+        self.assertIn("no phrase would make “heater on” do what warmth does", out)
+
+    def test_accepted_and_nothing_sent_is_wrong(self) -> None:
+        table = '[house]\nname = "T"\n[slots.word]\ntype = "words"\n[intents.a]\nphrases = ["alpha"]\nsteps = [{ wait = 1 }]\n'
+        house = read_house(table + '[intents.b]\nphrases = ["beta"]\nsteps = [{ text = "B" }, { wait = 1 }]\n')
+        for text, commands, right in (("alpha", (), True), ("beta", (), False)):
+            event = replace(glossa.Conversation(house).hear(text), commands=commands)
+            row = glossa.read_table(f"utterance\n{text}\n")[0]
+            self.assertEqual(compare(house, row, event) == (), right)
 
     def test_what_a_log_says(self) -> None:
         lines = [

@@ -35,7 +35,7 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
     from glossa.trials.takes import learn as run
 
     home = load_house(house)
-    misses = run(home, _lines(log, read_text(log)))
+    misses = run(home, _lines(log, read_text(log)), most=most)
     if as_json:
         for miss in misses:
             click.echo(json.dumps(msgspec.to_builtins(miss), ensure_ascii=False))
@@ -69,7 +69,7 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
         place = find_house(house)
         before = after = read_text(place)
         for proposal in proposals:
-            after = with_word(after, proposal.path, [proposal.text])
+            after = with_word(after, proposal.path, [proposal.text], home.languages[0])
         offer(place, before, after, yes)
 
 

@@ -51,14 +51,20 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
     out.print(f"  {agree} [bright_black](largest distance {lesson.apart:.2f})[/]")
     if lesson.nearest[0]:
         out.print(f"  nearest other command: {lesson.nearest[0]}, score {lesson.nearest[1]:.2f}")
+    for take in lesson.beyond:
+        needs = ", ".join(
+            f"${slot}" for slot in (*(("device",) if home.intents[intent].to_a_device else ()), *home.intents[intent].needs)
+        )
+        lacks = f"; {intent} needs {needs} to be said" if needs else ""
+        out.print(f"  [yellow]no phrase would make “{take}” do what {intent} does[/]{lacks}", highlight=False)
     if not lesson.proposals:
-        out.print("  [green]nothing to add[/]")
+        out.print("  nothing to add" if lesson.beyond else "  [green]nothing to add[/]")
         return
     file = find_house(house)
     before = after = read_text(file)
     for proposal in lesson.proposals:
         out.print(f"  {proposal.why}")
-        after = with_word(after, proposal.path, [proposal.text])
+        after = with_word(after, proposal.path, [proposal.text], home.languages[0])
     offer(file, before, after, yes)
 
 

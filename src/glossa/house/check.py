@@ -77,7 +77,11 @@ def languages(tags: Iterable[str], known: Collection[str], bad: Bad) -> None:
         if not LANGUAGE.fullmatch(tag):
             bad(("house", "languages", number), f"'{tag}' is not a language tag", 'write one as in "en" or "es" (BCP 47)')
         elif known and not {tag.lower(), tag.split("-")[0].lower()} & set(known):
-            bad(("house", "languages", number), f"there are no word lists for '{tag}'", f"there are for: {', '.join(sorted(known))}")
+            bad(
+                ("house", "languages", number),
+                f"there are no word lists for '{tag}'",
+                f"there are for: {', '.join(sorted(known))}",
+            )
 
 
 def link(key: str, section: LinkSection, written: Mapping[str, Any], bad: Bad) -> None:

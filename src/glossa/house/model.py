@@ -212,6 +212,11 @@ class Intent(Struct, frozen=True):
         return not self.device and (bool(self.properties) or any(s.device.startswith("$") for s in self.steps))
 
     @property
+    def sends(self) -> bool:
+        """Whether there is always something to send where it is carried out."""
+        return bool(self.set or self.change or any(s.form != "wait" for s in self.steps))
+
+    @property
     def needs(self) -> tuple[str, ...]:
         """The slots without a default that have to be filled, or it would do nothing."""
         effects = (*self.set.values(), *self.change.values())

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from glossa.house.model import House
-from glossa.trials.findings import apart_by_sound, samples
+from glossa.trials.findings import apart_by_sound
+from glossa.trials.sentences import samples
 
 MOST = 40
 

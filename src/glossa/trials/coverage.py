@@ -11,8 +11,8 @@ from msgspec import Struct
 from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.model import House
 from glossa.matching import Matcher
-from glossa.trials.findings import samples
 from glossa.trials.run import Result, shown
+from glossa.trials.sentences import samples
 
 
 class Coverage(Struct, frozen=True):

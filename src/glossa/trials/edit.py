@@ -44,13 +44,14 @@ def with_settings(
     return tomlkit.dumps(document)
 
 
-def with_word(text: str, path: Sequence[str], words: Sequence[str]) -> str:
+def with_word(text: str, path: Sequence[str], words: Sequence[str], language: str = "") -> str:
     """The text of a house file with further texts at the end of a list.
 
     Args:
         text: the house file.
         path: the keys that lead to the list; tables and the list are made where they are missing.
         words: the texts to add; those that stand there already are left out.
+        language: where they go if texts stand there by language.
     """
     document: Any = tomlkit.parse(text)
     place = document
@@ -59,6 +60,8 @@ def with_word(text: str, path: Sequence[str], words: Sequence[str]) -> str:
             place[key] = tomlkit.table()
         place = place[key]
     held = place.get(path[-1], [])
+    if isinstance(held, Mapping):
+        return with_word(text, (*path, language or next(iter(held))), words)
     if isinstance(held, str) or path[-1] not in place:
         place[path[-1]] = tomlkit.array()
         for item in [held] if isinstance(held, str) else held:

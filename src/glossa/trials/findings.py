@@ -2,29 +2,32 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator
-from itertools import combinations
+from itertools import combinations, islice
 
 from msgspec import Struct
 
 from glossa.commands import act
 from glossa.conversation.conversation import initial_state
 from glossa.hearing.lexicon import texts_for_phrases
-from glossa.house import notation
 from glossa.house.effects import FromSlot
-from glossa.house.model import Device, House, Intent
+from glossa.house.model import House, Intent
 from glossa.house.text import words
 from glossa.house.values import Value
-from glossa.language import load_language
 from glossa.language.phones import distance, letters, phones
 from glossa.matching import Match, Matcher
 from glossa.matching.grammar import Grammar
+from glossa.matching.result import SlotValue
+from glossa.trials.sentences import own_sentences, samples
 from glossa.trials.table import Row
 
 TOO_NEAR = 0.21
 """Names whose telling words are nearer than this by sound are confused by recognisers."""
 
-MOST_SAMPLES = 4
+MOST_SENTENCES = 1000
+"""Names and values that are tried; a house that is larger is tried in part."""
+
 Words = tuple[str, ...]
 
 
@@ -66,7 +69,7 @@ def findings(house: House, matcher: Matcher | None = None, rows: Iterable[Row] |
             *_opposites(house, grammar),
         ):
             found[finding] = None
-        for finding in _rivals(house, matcher, tag):
+        for finding in (*_rivals(house, matcher, tag), *_not_itself(house, matcher, tag)):
             found[finding] = None
     found.update(dict.fromkeys((*_codes(house), *_unreached(house), *_unreported(house), *_wake_phrases(house, matcher))))
     if rows is not None:
@@ -249,43 +252,6 @@ def _alike_but_for(one: str, other: str, a: str, b: str) -> bool:
     return not left or not right or len(left & right) >= min(len(left), len(right)) * 0.5
 
 
-def samples(house: House, intent: Intent, tag: str, most: int = MOST_SAMPLES) -> list[str]:
-    """Plain sentences that an intent's phrases stand for, one for each sequence, its first words and values filled in."""
-    found = []
-    for phrase in texts_for_phrases(intent.phrases, tag):
-        kept = 0
-        for sequence in phrase.sequences:
-            parts = [_filled(house, intent, p, tag) for p in sequence.positions if not p.optional]
-            if all(parts) and kept < most:
-                found.append(" ".join(parts))
-                kept += 1
-    return list(dict.fromkeys(found))
-
-
-def _filled(house: House, intent: Intent, position: notation.Position, tag: str) -> str:
-    if position.words:
-        return position.words[0]
-    if position.slot == "device":
-        fit = [d for d in house.devices.values() if all(p in d.properties for p in intent.properties)]
-        return _name(fit[0], tag) if fit else ""
-    if position.slot == "room":
-        return house.room_name(next(iter(house.rooms), ""), tag)
-    if position.slot == "pin":
-        return ""  # a sample never holds a passcode
-    if position.slot == "GARBAGE":
-        return "whatever"
-    owners = [d.properties[position.slot].values for d in house.devices.values() if position.slot in d.properties]
-    values = house.slots.get(position.slot) or next(iter(owners), None)
-    if values is None:
-        return ""
-    return values.sample(tag, load_language(tag))
-
-
-def _name(device: Device, tag: str) -> str:
-    ways = (*device.names.get(tag, ()), *device.names.get("", ()))
-    return " ".join(ways[0]) if ways else device.id
-
-
 def _rivals(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
     """Phrases that another intent wins, or comes too near to."""
     for intent in house.intents.values():
@@ -314,6 +280,36 @@ def _rivals(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
                         "the house will ask back every time",
                         "add a word that tells the two apart",
                     )
+
+
+def _not_itself(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
+    """Names and values of the house that are taken for something else, or for nothing."""
+    shared = {way for way, n in Counter(way for _, _, way in _spoken(house, tag)).items() if n > 1}
+    for sentence in islice(own_sentences(house, tag), MOST_SENTENCES):
+        if not sentence.slot or tuple(sentence.about.split()) in shared:
+            continue  # a phrase that another one wins is told otherwise; a shared name is a question
+        intent = house.intents[sentence.intent]
+        match = matcher.match(sentence.text, tag, intent.modes[0] if intent.modes else "")
+        readings = [
+            r for r in match.readings if r.intent == intent.id or (match.best is not None and r.meaning == match.best.meaning)
+        ]
+        if not any(_holds(r.slots.get(sentence.slot), sentence.value) for r in readings[:1]):
+            taken = match.best.slots.get(sentence.slot) if match.best is not None else None
+            yield Finding(
+                sentence.place,
+                "not understood as itself",
+                f"“{sentence.about}” in “{sentence.text}” is taken for {'nothing' if taken is None else _written(taken)}",
+                "whoever says it gets something else, or nothing",
+                "call it otherwise, or change the phrase around it",
+            )
+
+
+def _holds(got: SlotValue | None, wanted: SlotValue | None) -> bool:
+    return set(got) == set(wanted) if isinstance(got, tuple) and isinstance(wanted, tuple) else got == wanted
+
+
+def _written(value: SlotValue) -> str:
+    return ", ".join(value) if isinstance(value, tuple) else str(value)
 
 
 def _same(match: Match, intent: Intent) -> bool:

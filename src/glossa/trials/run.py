@@ -106,6 +106,11 @@ def compare(house: House, row: Row, event: Event) -> tuple[str, ...]:
             got = shown(one.slots.get(slot))
             if not same_value(house, slot, one.slots.get(slot), wanted):
                 wrong.append(f"{slot}: {got or 'none'}, not {wanted}")
+    silent = next(
+        (i for one in event.parts or (event,) if (i := one.intent or "") and not one.commands and house.intents[i].sends), ""
+    )
+    if silent and event.outcome == "accept" and row.commands is None:
+        wrong.append(f"commands: {silent} was accepted, and nothing is sent")
     if row.commands is not None:
         got_commands = tuple(" ".join(str(c).split()) for c in event.commands)
         if got_commands != row.commands:

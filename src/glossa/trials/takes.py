@@ -11,7 +11,9 @@ from glossa.house.model import House
 from glossa.house.text import words
 from glossa.matching import Matcher
 from glossa.matching.stops import STOPS, Severity
-from glossa.trials.findings import apart_by_sound, samples
+from glossa.trials.findings import apart_by_sound
+from glossa.trials.proposals import Proposal, propose
+from glossa.trials.sentences import samples
 
 AGREE = 0.25
 """Takes further apart than this do not agree."""
@@ -20,15 +22,10 @@ NEAR = 0.35
 """A miss nearer than this to a phrase is taken for that phrase misheard."""
 
 
+MOST_PROPOSED = 50
+"""Groups of misses for which additions are tried."""
+
 _REFUSING = frozenset(s.name for s in STOPS if s.severity == Severity.REJECT)
-
-
-class Proposal(Struct, frozen=True):
-    """Something to add to the house file: a list's path, the text, and why."""
-
-    path: tuple[str, ...]
-    text: str
-    why: str
 
 
 class Lesson(Struct, frozen=True):
@@ -40,7 +37,8 @@ class Lesson(Struct, frozen=True):
         apart: the largest distance between two takes, 0 to 1.
         understood: the takes that the house already understands as the command.
         nearest: the intent, other than this one, that a take came nearest to, and its score.
-        proposals: what to add.
+        proposals: what to add; each was tried, and carries its take out.
+        beyond: the takes that no addition would have carried out, such as one that lacks a value that the intent sets.
     """
 
     takes: tuple[tuple[str, int], ...]
@@ -49,6 +47,7 @@ class Lesson(Struct, frozen=True):
     understood: tuple[str, ...]
     nearest: tuple[str, float]
     proposals: tuple[Proposal, ...]
+    beyond: tuple[str, ...] = ()
 
 
 def teach(house: House, intent: str, takes: Sequence[str], matcher: Matcher | None = None) -> Lesson:
@@ -72,7 +71,9 @@ def teach(house: House, intent: str, takes: Sequence[str], matcher: Matcher | No
         raise ValueError("nothing was heard")
     distinct = [tuple(t.split()) for t in counted]
     apart = max((apart_by_sound(a, b, tag) for a in distinct for b in distinct), default=0.0)
-    understood, proposals = [], []
+    understood: list[str] = []
+    beyond: list[str] = []
+    proposals: list[Proposal] = []
     nearest = ("", 0.0)
     mode = meant.modes[0] if meant.modes else ""
     for take, _ in counted.most_common():
@@ -80,7 +81,9 @@ def teach(house: House, intent: str, takes: Sequence[str], matcher: Matcher | No
         if match.best is not None and match.best.intent == intent and match.outcome in ("accept", "ask", "confirm"):
             understood.append(take)
         else:
-            proposals.append(_proposed(house, matcher, intent, take))
+            proposal = propose(house, matcher, intent, take)
+            proposals += [proposal] if proposal is not None and proposal not in proposals else []
+            beyond += [take] if proposal is None else []
         for reading in match.readings:
             if reading.intent != intent and reading.score > nearest[1]:
                 nearest = (reading.intent, reading.score)
@@ -91,31 +94,8 @@ def teach(house: House, intent: str, takes: Sequence[str], matcher: Matcher | No
         understood=tuple(understood),
         nearest=nearest,
         proposals=tuple(proposals),
+        beyond=tuple(beyond),
     )
-
-
-def _proposed(house: House, matcher: Matcher, intent: str, take: str) -> Proposal:
-    """The smallest addition that makes a take understood: a name that was heard otherwise, else the whole phrase."""
-    tag = house.languages[0]
-    grammar = matcher.grammar(tag)
-    heard = grammar.hearing.analyse(take).words
-    best: tuple[float, str, tuple[str, ...], tuple[str, ...]] | None = None
-    for sample in samples(house, house.intents[intent], tag):
-        said = tuple(sample.split())
-        for key, name in ((d.id, n) for d in house.devices.values() for n in (*d.names.get(tag, ()), *d.names.get("", ()))):
-            at = next((i for i in range(len(said) - len(name) + 1) if said[i : i + len(name)] == name), None)
-            if at is None:
-                continue
-            before, after = said[:at], said[at + len(name) :]
-            middle = heard[len(before) : len(heard) - len(after) if after else None]
-            if heard[: len(before)] == before and (not after or heard[-len(after) :] == after) and middle and middle != name:
-                apart = apart_by_sound(middle, name, tag)
-                if apart < 0.6 and (best is None or apart < best[0]):
-                    best = (apart, key, middle, name)
-    if best is not None:
-        _, key, middle, name = best
-        return Proposal(("devices", key, "also_heard"), " ".join(middle), f"“{' '.join(name)}” is written “{' '.join(middle)}”")
-    return Proposal(("intents", intent, "phrases"), " ".join(heard), f"“{take}” is not understood as {intent} yet")
 
 
 class Miss(Struct, frozen=True):
@@ -140,13 +120,14 @@ class Miss(Struct, frozen=True):
     proposal: Proposal | None
 
 
-def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None) -> list[Miss]:
+def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None, most: int = MOST_PROPOSED) -> list[Miss]:
     """The misses among heard lines, grouped, most often heard first.
 
     Args:
         house: the house.
         lines: what was heard; wake words in front are taken off.
         matcher: a matcher of the same house.
+        most: additions are tried for so many groups, those that were heard most.
     """
     from glossa.conversation.wake import WakeWords
 
@@ -169,18 +150,18 @@ def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None) ->
             near.append((text, count))
         else:
             groups.append([(text, count)])
-    found = []
-    for group in groups:
+    found: list[Miss] = []
+    for group in sorted(groups, key=lambda g: (-sum(n for _, n in g), g[0][0])):
         first = group[0][0]
         match = matcher.match(first)
         best = match.best
         # What a stop kept from being done is no miss, however near a phrase it comes.
         meant = _nearest_phrase(house, first, tag) if match.reason not in _REFUSING else ""
         intent = best.intent if best is not None and match.outcome == "confirm" else meant
-        proposal = _proposed(house, matcher, intent, first) if intent else None
+        proposal = propose(house, matcher, intent, first) if intent and len(found) < most else None
         row = (first, "accept" if intent else "reject", intent)
         found.append(Miss(tuple(group), sum(n for _, n in group), intent, match.score, str(match.outcome), row, proposal))
-    return sorted(found, key=lambda m: (-m.count, m.texts[0][0]))
+    return found
 
 
 def _nearest_phrase(house: House, text: str, tag: str) -> str:
