@@ -4,10 +4,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 import glossa
 from glossa.files import find_house
 from glossa.house import read_house
 from glossa.trials.findings import findings
+from glossa.trials.sentences import own_sentences
 from glossa.trials.wake import THRESHOLDS, rate_wake_word
 from tests.test_cli import run
 
@@ -148,6 +152,68 @@ class Planted(unittest.TestCase):
             self.assertEqual(run("check", folder, "--strict", "--picture", str(picture))[0], 1)
             self.assertEqual(run("check", folder)[0], 0)
             self.assertTrue(picture.read_bytes().startswith(b"\x89PNG"))
+
+
+NAMES = (
+    "lamp", "lamp 2", "lamp three", "hdmi2", "tv 2", "b12 pump", "mp3 player", "channel5", "4k screen", "pump 10", "pump 1", "x",
+    "lamp b", "i", "m8", "r2d2", "2nd heater", "zone 12", "zone 21", "ten", "no 7 fan", "co2 meter", "#5 valve", "anna's lamp",
+    "o'clock light", "st john's door", "don't panic light", "café lampe", "señal", "über heater", "switch on", "off grid pump",
+    "to do board", "not lamp", "stop lamp", "all clear light", "up lamp", "and gate", "please lamp", "one light", "half light",
+    "percent lamp", "door to door", "left", "right lamp", "ceiling light", "3d printer", "wi-fi plug", "five and dime",
+)  # fmt: skip
+"""Names that are hard: digits, one letter, apostrophes, accents, words of the language, words that others share."""
+NAMED = """
+[house]
+name = "Names"
+[kinds.thing.properties.power]
+type = "switch"
+command = { text = "$id$raw" }
+[kinds.thing.properties.level]
+type = "number"
+unit = "percent"
+minimum = 0
+maximum = 100
+command = { text = "$id=$raw" }
+[intents.switch]
+phrases = ["(turn | switch) $power [the] $device", "(turn | switch) [the] $device $power"]
+set = { power = "$power" }
+[intents.level]
+phrases = ["set [the] $device to $level"]
+set = { level = "$level" }
+"""
+
+
+class Itself(unittest.TestCase):
+    @settings(max_examples=40)
+    @given(st.lists(st.sampled_from(NAMES), min_size=2, max_size=6, unique=True))
+    def test_every_name_is_understood_as_itself(self, names: list[str]) -> None:
+        devices = "".join(f'[devices.d{i}]\nkind = "thing"\nnames = ["{n}"]\n' for i, n in enumerate(names))
+        matcher = glossa.Matcher(read_house(NAMED + devices))
+        for number, name in enumerate(names):
+            for text, intent in ((f"turn on {name}", "switch"), (f"turn the {name} off", "switch"), (f"set {name} to 40", "level")):
+                match = matcher.match(text)
+                best = match.best
+                assert best is not None, (text, names)
+                self.assertEqual((best.intent, best.slots.get("device")), (intent, (f"d{number}",)), (text, names))
+                self.assertIn(match.outcome, ("accept", "confirm"), (text, names))
+
+    def test_houses_of_other_hands_understand_their_own_words(self) -> None:
+        folders = sorted(p.parent for p in (Path(__file__).parent / "houses").glob("*/house.toml"))
+        for place in ("marigold", "horno", *folders):
+            house = glossa.load_house(place)
+            matcher = glossa.Matcher(house)
+            for tag in house.languages:
+                for sentence in own_sentences(house, tag):
+                    mode = next(iter(house.intents[sentence.intent].modes), "")
+                    match = matcher.match(sentence.text, tag, mode)
+                    self.assertIn(match.outcome, ("accept", "confirm", "ask"), (place, sentence.text))
+
+    def test_a_name_that_is_not_is_told(self) -> None:
+        house = NAMED.replace("maximum = 100", "maximum = 100\nnamed = { thirty = 5, cosy = 20 }")
+        devices = '[devices.a]\nkind = "thing"\nnames = ["plain lamp"]\n'
+        told = [f for f in findings(read_house(house + devices)) if f.name == "not understood as itself"]
+        self.assertEqual([f.place for f in told], ["intents.level"])
+        self.assertIn("“thirty” in “set plain lamp to thirty” is taken for 30", told[0].what)
 
 
 class WakeWords(unittest.TestCase):

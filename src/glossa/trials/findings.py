@@ -290,11 +290,13 @@ def _not_itself(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
             continue  # a phrase that another one wins is told otherwise; a shared name is a question
         intent = house.intents[sentence.intent]
         match = matcher.match(sentence.text, tag, intent.modes[0] if intent.modes else "")
-        readings = [
+        mine = (
             r for r in match.readings if r.intent == intent.id or (match.best is not None and r.meaning == match.best.meaning)
-        ]
-        if not any(_holds(r.slots.get(sentence.slot), sentence.value) for r in readings[:1]):
-            taken = match.best.slots.get(sentence.slot) if match.best is not None else None
+        )
+        first = next(mine, None)
+        if match.outcome == "reject" or first is None or not _holds(first.slots.get(sentence.slot), sentence.value):
+            best = match.best if match.outcome != "reject" else None
+            taken = best.slots.get(sentence.slot) if best is not None else None
             yield Finding(
                 sentence.place,
                 "not understood as itself",
