@@ -190,7 +190,11 @@ class Itself(unittest.TestCase):
         devices = "".join(f'[devices.d{i}]\nkind = "thing"\nnames = ["{n}"]\n' for i, n in enumerate(names))
         matcher = glossa.Matcher(read_house(NAMED + devices))
         for number, name in enumerate(names):
-            for text, intent in ((f"turn on {name}", "switch"), (f"turn the {name} off", "switch"), (f"set {name} to 40", "level")):
+            for text, intent in (
+                (f"turn on {name}", "switch"),
+                (f"turn the {name} off", "switch"),
+                (f"set {name} to 40", "level"),
+            ):
                 match = matcher.match(text)
                 best = match.best
                 assert best is not None, (text, names)

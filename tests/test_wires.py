@@ -20,6 +20,8 @@ from pathlib import Path
 from typing import Any
 
 from msgspec.structs import replace
+from paho.mqtt.client import Client
+from paho.mqtt.enums import CallbackAPIVersion
 
 import glossa
 from glossa.commands import Command
@@ -27,10 +29,11 @@ from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
 from glossa.links.household import Faults, Household
 from glossa.links.household.broker import Broker, mosquitto
 from glossa.links.make import make_link
-from glossa.links.mqtt import MqttLink
+from glossa.links.mqtt import FRESH, MqttLink
 from glossa.links.serial import SerialLink
 from glossa.links.web import WebLink
 from glossa.live import Record
+from glossa.live.endpoint import MOST_CONNECTIONS, Endpoint
 from glossa.live.listen import Live
 from glossa.live.log import EventLog, read_log
 from glossa.live.reload import Watch
@@ -44,10 +47,12 @@ class Ears:
 
     def __init__(self) -> None:
         self.heard: list[tuple[str, bytes]] = []
+        self.waited: list[float] = []
         self.losses: list[str] = []
 
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+    def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
         self.heard.append((place, data))
+        self.waited.append(waited)
 
     def lost(self, reason: str) -> None:
         self.losses.append(reason)
@@ -168,11 +173,40 @@ class Brokers(Wires):
     def test_a_broker_that_stops_answering_gets_nothing_later(self) -> None:
         broker = Broker()
         self.addCleanup(broker.close)
-        link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
+        _, seen = self.opened(MqttLink({"port": broker.port}, "w", ["h/#"]))
+        for qos in (0, 1, 2):
+            link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
+            self.assertEqual(send(link, Command("topic", topic="h/lamp", payload=f"in time {qos}", qos=qos)), "sent")
+            time.sleep(2 * FRESH)
+            broker._process.send_signal(signal.SIGSTOP)
+            self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="late", qos=qos), 0.5), "Unreachable")
+            link.close()
+            broker._process.send_signal(signal.SIGCONT)
+            link.open(ears)
+            self.assertEqual(send(link, Command("topic", topic="h/lamp", payload=f"after {qos}", qos=qos)), "sent")
+        self.assertTrue(until(lambda: seen.heard[-1:] == [("h/lamp", b"after 2")]))
+        self.assertEqual(
+            [data.decode() for _, data in seen.heard], [f"{when} {q}" for q in (0, 1, 2) for when in ("in time", "after")]
+        )
+
+    @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
+    def test_what_waited_in_a_broker_is_known_to_be_old(self) -> None:
+        broker = Broker()
+        self.addCleanup(broker.close)
+        _, ears = self.opened(MqttLink({"port": broker.port}, "h", ["heard"], heard=True))
+        speaker = Client(CallbackAPIVersion.VERSION2)
+        speaker.connect("127.0.0.1", broker.port)
+        speaker.loop_start()
+        self.addCleanup(speaker.loop_stop)
+        speaker.publish("heard", b"fresh").wait_for_publish(5)
+        self.assertTrue(until(lambda: ears.heard))
         broker._process.send_signal(signal.SIGSTOP)
-        self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="1"), 0.5), "Unanswered")
-        self.assertEqual(len(ears.losses), 1)
+        speaker.publish("heard", b"old")
+        time.sleep(4.0)
         broker._process.send_signal(signal.SIGCONT)
+        self.assertTrue(until(lambda: len(ears.heard) == 2))
+        self.assertEqual(ears.waited[0], 0.0)
+        self.assertGreater(ears.waited[1], 3.5)
 
     @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
     def test_passwords_come_from_the_environment(self) -> None:
@@ -437,17 +471,53 @@ class Listening(Wires):
             for wanted, sent in (
                 (204, {"body": b'{"text": "galley", "final": false}'}), (403, {"body": b"x", "Origin": "http://example.org"}), (401, {"body": b"x", "Authorization": "Bearer k"}),
                 (404, {"body": b"x", "path": "/"}), (413, {"body": b"x", "Content-Length": "99999999"}), (411, {"body": b"x", "Content-Length": "-5"}),
-                (200, {"body": b'{"text": ' * 7000}),
+                (400, {"body": b'{"text": ' * 7000}), (400, {"body": b'{"text": ' * 7000}), (421, {"body": b"x", "Host": "lamps.example"}),
+                (400, {"body": b'{"text": "galley lamp on", "time": "nan"}'}),
             ):  # fmt: skip
                 with self.subTest(wanted):
                     self.assertEqual(post(**sent)[0], wanted)  # type: ignore[arg-type]
+            for wanted, headers in ((401, {}), (421, {"Host": "lamps.example", "Authorization": "Bearer kelp"})):
+                talk = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+                talk.request("GET", "/health", headers=headers)
+                self.assertEqual(talk.getresponse().status, wanted)
             talk = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
-            talk.request("GET", "/health")
+            talk.request("GET", "/health", headers={"Authorization": "Bearer kelp"})
             health = json.loads(talk.getresponse().read())
             self.assertEqual(
                 {name: link["state"] for name, link in health["links"].items()}, {"boat": "up", "panel": "up", "hooks": "up"}
             )
             self.assertGreaterEqual(health["accepted"], 2)
+
+    def test_half_a_request_is_not_acted_on_and_slow_ones_make_room(self) -> None:
+        heard: list[bytes] = []
+
+        def hear(body: bytes, waited: float) -> dict[str, int]:
+            heard.append(body)
+            return {"n": len(heard)}
+
+        endpoint = Endpoint("127.0.0.1", 0, path="/heard", hear=hear, token="kélp")
+        self.addCleanup(endpoint.close)
+
+        def connection(length: int, body: bytes) -> socket.socket:
+            made = socket.create_connection(("127.0.0.1", endpoint.port), timeout=20)
+            self.addCleanup(made.close)
+            head = f"POST /heard HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer kélp\r\nContent-Length: {length}\r\n\r\n"
+            made.sendall(head.encode() + body)
+            return made
+
+        cut = connection(14, b"galley")
+        cut.shutdown(socket.SHUT_WR)
+        self.assertIn(b" 400 ", cut.recv(1000).splitlines()[0])
+        slow = [connection(14, b"g") for _ in range(MOST_CONNECTIONS + 6)]
+        self.assertIn(b" 200 ", connection(14, b"galley lamp on").recv(1000).splitlines()[0])
+        slow[-1].sendall(b"alley lamp on")
+        self.assertIn(b" 200 ", slow[-1].recv(1000).splitlines()[0])
+        self.assertEqual(heard, [b"galley lamp on"] * 2)
+        six = Endpoint("::1", 0, health=lambda: {"up": 1})
+        self.addCleanup(six.close)
+        talk = http.client.HTTPConnection("::1", six.port, timeout=10)
+        talk.request("GET", "/")
+        self.assertEqual(talk.getresponse().status, 200)
 
     def test_a_serial_recogniser_and_a_program_that_speaks(self) -> None:
         house = _with(MARIGOLD, "panel", acknowledge="OK")
@@ -589,7 +659,7 @@ class Processes(Wires):
             + b"x" * 10_000_000
             + b"\n\xff\xfe galley\nmooring light on\n"
             + b'{"text": ' * 5000
-            + b"\nnote in the log all is well"
+            + b"\nnote in the log all is well\nmooring light off"
         )
         process = self.start("listen", str(place), "--json", "--reply", "run:cat")
         out, err = process.communicate(said, timeout=120)
@@ -599,6 +669,7 @@ class Processes(Wires):
             (records[0]["event"], records[-1]["event"], records[-1]["sent"], records[-1]["failed"]), ("start", "stop", 3, 0)
         )
         self.assertEqual(len([r for r in records if r["event"] == "ignored"]), 2)
+        self.assertIn("ended within a line", next(r["why"] for r in records if r["event"] == "trouble"))
         code, shown, _ = run("log", str(place), "--outcome", "accept")
         self.assertEqual((code, shown.count("accept")), (0, 3))
         self.assertEqual(run("replay", str(place))[1].split("\n")[-2].split(" would")[0], "0 of 5")
@@ -644,6 +715,45 @@ class Processes(Wires):
             process.send_signal(number)
             out, err = process.communicate(timeout=120)
             self.assertEqual((process.returncode, json.loads(out.splitlines()[-1])["event"], err), (0, "stop", b""))
+
+    def test_what_was_said_while_the_program_was_stopped_is_late(self) -> None:
+        place = self.practice()
+        port = glossa.load_house(place).links["boat"].options["port"]
+        process = self.start(
+            "listen", str(place), "--awake", "--json", "--max-age", "1.5", "--no-log",
+            "--from", "stdin", "--from", "mqtt:boat:heard", "--from", "http:127.0.0.1:0/heard",
+        )  # fmt: skip
+        assert process.stdin is not None and process.stdout is not None
+        records: list[dict[str, Any]] = []
+
+        def of(*events: str) -> list[dict[str, Any]]:
+            return [r for r in records if r["event"] in events]
+
+        reader = threading.Thread(target=lambda: records.extend(map(json.loads, process.stdout or ())), daemon=True)
+        reader.start()
+        self.assertTrue(until(lambda: [r for r in of("link") if r["link"] == "boat"]))
+        speaker = MqttLink({"port": port}, "s")
+        speaker.open(Ears())
+        self.addCleanup(speaker.close)
+
+        def say(text: bytes) -> None:
+            assert process.stdin is not None
+            process.stdin.write(text + b" on\n")
+            process.stdin.flush()
+            speaker.publish("heard", text + b" off", 1, False, 2.0)
+
+        say(b"mooring light")
+        self.assertTrue(until(lambda: len(of("heard")) == 2), records)
+        process.send_signal(signal.SIGSTOP)
+        say(b"galley lamp")
+        time.sleep(2.5)
+        process.send_signal(signal.SIGCONT)
+        self.assertTrue(until(lambda: of("ignored")), records)
+        time.sleep(2.5)
+        say(b"saloon lamp")
+        self.assertTrue(until(lambda: len(of("heard")) == 4), records)
+        self.assertNotIn("galley", json.dumps(of("heard", "sent")))
+        self.assertEqual({r["why"] for r in of("ignored")}, {"late"})
 
     def test_a_full_disk_stops_the_log_and_not_the_house(self) -> None:
         def small() -> None:

@@ -68,7 +68,7 @@ class World:
         world = self
 
         class Hears:
-            def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+            def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
                 world.engine.arrived(name, place, data, retained)
 
             def lost(self, reason: str) -> None:

@@ -80,7 +80,7 @@ class _Back:
         self._name, self._states = name, states
         self._lock = threading.Lock()
 
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+    def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
         from glossa.cli.show import console
         from glossa.cli.watch import arrival_line
 

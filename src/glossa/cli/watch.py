@@ -76,7 +76,7 @@ def watch(
                 text = f"{name} is {'up' if up else 'down'}{': ' if reason else ''}{reason}"
                 click.echo(click.style(text, fg="green" if up else "red"), err=True)
                 continue
-            name, place, data, retained = event
+            name, place, data, retained, _ = event
             seen += 1
             reports = states.read(name, place, data)[0]
             if as_json:

@@ -26,10 +26,11 @@ class Declined(LinkError):
 class Inbox(Protocol):
     """What a link tells the house; both may be called from any thread."""
 
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+    def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
         """Something came in: a payload with its topic, or a line or frame with the place ``""``.
 
-        ``retained`` says that the broker had kept it, so that nobody knows how old it is.
+        ``retained`` says that the broker had kept it, so that nobody knows how old it is; ``waited`` are the seconds that it may
+        have waited on its way.
         """
 
     def lost(self, reason: str) -> None:

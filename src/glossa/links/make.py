@@ -19,6 +19,7 @@ def make_link(
     functions: Mapping[str, Callable[..., object]] | None = None,
     devices: SimulatedHouse | None = None,
     announce: bool = False,
+    heard: bool = False,
 ) -> Link:
     """One link of a house, not open yet. The client of its type is only loaded here.
 
@@ -30,13 +31,14 @@ def make_link(
         functions: what a callback link can call.
         devices: what a simulated link drives; a new simulated house by default.
         announce: whether an MQTT link tells its broker that the house is there.
+        heard: whether somebody speaks over the link.
     """
     options = house.links[link].options
     match house.links[link].type:
         case "mqtt":
             from glossa.links.mqtt import MqttLink
 
-            return MqttLink(options, house.id, topics, environment, announce=announce)
+            return MqttLink(options, house.id, topics, environment, announce=announce, heard=heard)
         case "serial":
             from glossa.links.serial import SerialLink
 

@@ -10,6 +10,7 @@ import socket
 import ssl
 import struct
 import threading
+import time
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -20,8 +21,19 @@ from paho.mqtt.properties import Properties
 
 from glossa.commands import Command
 from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable
+from glossa.links.standstill import Standstill
 
 CONNECT_TIMEOUT = 5.0
+ANSWER = 2.0
+"""Seconds in which a broker answers, or is taken to stand still: nothing is handed over to it then."""
+FRESH = 0.1
+"""Seconds for which an answer shows that the broker is at work."""
+PULSE = 1.0
+"""Seconds between two looks at a broker over which somebody speaks, and ``STILL`` those without an answer that are a standstill."""
+STILL = 2.5
+LEAST = 0.05
+NOWHERE = "glossa/nowhere"
+"""A topic that was never subscribed to; a broker confirms that it is unsubscribed from all the same (MQTT 3.1.1, 3.10.4-5)."""
 
 
 class MqttLink(Link):
@@ -36,6 +48,7 @@ class MqttLink(Link):
         house: the house's id, for ``$house`` and the client id.
         topics: what to subscribe to; wildcards may be used.
         environment: where the password is found.
+        heard: somebody speaks over it: look every second whether the broker answers, so that what waited in it is known to be old.
         announce: publish "online" at the availability topic, retained, and have the broker publish "offline" when the connection
             is lost (the last will).
     """
@@ -48,6 +61,7 @@ class MqttLink(Link):
         environment: Mapping[str, str] = os.environ,
         *,
         announce: bool = False,
+        heard: bool = False,
     ) -> None:
         self._options = options
         self._house = house
@@ -55,6 +69,7 @@ class MqttLink(Link):
         self._environment = environment
         self._five = options.get("version") == "5"
         self._status = str(options.get("availability") or "").replace("$house", house) if announce else ""
+        self._heard = heard
         self._session: _Session | None = None
 
     def open(self, inbox: Inbox) -> None:
@@ -73,10 +88,15 @@ class MqttLink(Link):
         except Unreachable:
             session.end()
             raise
+        if self._heard:
+            session.watch()
         self._session = session
 
     def send(self, command: Command, seconds: float) -> None:
-        """Publish; with quality of service 1 or 2 the broker has confirmed it when this comes back."""
+        """Publish, once the broker has shown that it answers; it has taken the message when this comes back.
+
+        With quality of service 1 or 2 it has confirmed it; with 0 it has answered what was sent behind it, on the same connection.
+        """
         self.publish(command.topic, command.payload.encode(), command.qos, command.retain, seconds)
 
     def publish(self, topic: str, payload: bytes, qos: int, retain: bool, seconds: float) -> None:
@@ -91,8 +111,14 @@ class MqttLink(Link):
         if self._five and not retain:
             properties = Properties(PacketTypes.PUBLISH)  # type: ignore[no-untyped-call]
             properties.MessageExpiryInterval = max(1, math.ceil(seconds))
+        until = time.monotonic() + seconds
+        if not session.answers(min(seconds, ANSWER)):
+            raise Unreachable("the broker does not answer")
+        seconds = max(LEAST, until - time.monotonic())
         try:
             session.publish(topic, payload, qos, retain, properties, seconds)
+            if qos == 0 and not session.answers(max(LEAST, until - time.monotonic()), since=time.monotonic()):
+                raise Unanswered(f"the broker has not answered within {seconds:.3g} s")
         except Unanswered:
             session.end(abort=True)  # what is still on its way in our own buffers must not arrive late
             session.inbox.lost("the broker does not answer")
@@ -160,11 +186,15 @@ class _Session:
         self._ended = False
         self._published: dict[int, str] = {}
         self._subscribed: dict[int, str] = {}
+        self._unsubscribed: set[int] = set()
+        self._answered = float("-inf")
+        self._pulse: Standstill | None = None
         client.on_connect = self._on_connect
         client.on_disconnect = self._on_disconnect
         client.on_message = self._on_message
         client.on_publish = self._on_publish
         client.on_subscribe = self._on_subscribe
+        client.on_unsubscribe = self._on_unsubscribe
 
     def connect(self, host: str, port: int, keepalive: int) -> None:
         try:
@@ -203,10 +233,36 @@ class _Session:
         with self._changed:
             done = self._changed.wait_for(lambda: info.mid in self._published or self._over, seconds)
             answer = self._published.pop(info.mid, None)
+            self._answered = time.monotonic() if qos and answer is not None else self._answered
         if answer is None:
             raise Unanswered(self._over if done else f"the broker has not confirmed it within {seconds:.3g} s")
         if answer:
             raise Declined(answer)
+
+    def answers(self, seconds: float, since: float | None = None) -> bool:
+        """Whether the broker answers: it did a moment ago, or, where ``since`` is given, it does to what is asked now."""
+        if since is None and time.monotonic() - self._answered < FRESH:
+            return True
+        code, number = self.client.unsubscribe(NOWHERE)
+        if code != MQTTErrorCode.MQTT_ERR_SUCCESS or number is None:
+            return False
+        with self._changed:
+            self._changed.wait_for(lambda: number in self._unsubscribed or self._over, seconds)
+            answered = number in self._unsubscribed
+            self._unsubscribed.discard(number)
+        return answered
+
+    def watch(self) -> None:
+        """Look after the broker's answers until the connection ends."""
+        self._pulse = Standstill(time.monotonic(), STILL)
+        threading.Thread(target=self._look, name="broker pulse", daemon=True).start()
+
+    def _look(self) -> None:
+        assert self._pulse is not None
+        while not self._over and not self._ended:
+            if self.answers(CONNECT_TIMEOUT, since=time.monotonic()):
+                self._pulse.beat(time.monotonic())
+            time.sleep(PULSE)
 
     def end(self, *, abort: bool = False) -> None:
         self._ended = True
@@ -241,7 +297,8 @@ class _Session:
             self.inbox.lost(self._over)
 
     def _on_message(self, client: Client, data: Any, message: MQTTMessage) -> None:
-        self.inbox.arrived(message.topic, bytes(message.payload), bool(message.retain))
+        waited = self._pulse.waited(time.monotonic()) if self._pulse is not None else 0.0
+        self.inbox.arrived(message.topic, bytes(message.payload), bool(message.retain), waited)
 
     def _on_publish(self, client: Client, data: Any, mid: int, reason: Any, properties: Any) -> None:
         with self._changed:
@@ -249,6 +306,12 @@ class _Session:
             self._published[mid] = f"the broker says: {reason}" if failed else ""
             while len(self._published) > 1000:
                 self._published.pop(next(iter(self._published)))
+            self._changed.notify_all()
+
+    def _on_unsubscribe(self, client: Client, data: Any, mid: int, reasons: Any, properties: Any) -> None:
+        with self._changed:
+            self._answered = time.monotonic()
+            self._unsubscribed.add(mid)
             self._changed.notify_all()
 
     def _on_subscribe(self, client: Client, data: Any, mid: int, reasons: Any, properties: Any) -> None:

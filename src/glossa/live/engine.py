@@ -104,13 +104,14 @@ class Engine:
 
     # --- heard ------------------------------------------------------------------------------------------------------
 
-    def hear(self, heard: Heard, received: float | None = None, source: str = "") -> Record | None:
+    def hear(self, heard: Heard, received: float | None = None, source: str = "", unseen: float = 0.0) -> Record | None:
         """What comes of something heard; the record of it, or None where it was nothing or kept back.
 
         Args:
             heard: what the recogniser sent.
             received: when, on the clock; now by default.
             source: where it came from, for the record.
+            unseen: seconds that it may have waited before it was received; where the recogniser gives the time, that counts.
         """
         now = self._clock()
         received = now if received is None else received
@@ -124,20 +125,29 @@ class Engine:
             return made
         if not heard.final or (not heard.text and len(heard.alternatives) < 2):
             return None
-        before_it_came = max(0.0, self._wall() - heard.time) if heard.time is not None else 0.0
-        age = max(0.0, now - received) + before_it_came
+        here = max(0.0, now - received)
+        said_ago = self._wall() - heard.time if heard.time is not None else here + unseen
+        age = max(here, said_ago)
         self.last_heard = now
         self.counts["heard"] += 1
         if age > self._max_age:
             late = {"why": "late", "text": self._shown(heard.text), "age": round(age, 1), "source": source}
             return self._now_and_then("ignored", f"{source} late", late)
+        if said_ago < -self._max_age:
+            ahead = {
+                "why": "its time is ahead",
+                "text": self._shown(heard.text),
+                "seconds": round(-said_ago, 1),
+                "source": source,
+            }
+            return self._now_and_then("ignored", f"{source} ahead", ahead)
         if heard.confidence is not None and heard.confidence < self._least_confidence:
             unsure = {"why": "unsure", "text": self._shown(heard.text), "confidence": heard.confidence, "source": source}
             return self._emit("ignored", 0, unsure)
         if self._echo.heard(heard.text, now):
             return self._emit("ignored", 0, {"why": "the house's own voice", "text": self._shown(heard.text), "source": source})
         self._number += 1
-        return self._understand(heard, received, received - before_it_came, source)
+        return self._understand(heard, received, now - age, source)
 
     def _understand(self, heard: Heard, received: float, said: float, source: str) -> Record:
         talk = self.conversation

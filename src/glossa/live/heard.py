@@ -124,9 +124,11 @@ def _time(written: float | str | None) -> float | None:
         return None
     if isinstance(written, str):
         try:
-            return float(written)
+            written = float(written)
         except ValueError:
-            return datetime.fromisoformat(written).timestamp()
+            return datetime.fromisoformat(str(written)).timestamp()
+    if not math.isfinite(written):
+        raise ValueError("not a time")
     return written / 1000 if written > 1e11 else written  # milliseconds
 
 

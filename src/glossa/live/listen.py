@@ -17,8 +17,9 @@ from typing import Any
 from glossa.commands import Command
 from glossa.house import House
 from glossa.links.link import Link
+from glossa.links.standstill import Standstill
 from glossa.live.courier import clock
-from glossa.live.endpoint import Busy, Endpoint
+from glossa.live.endpoint import Busy, Endpoint, Unusable
 from glossa.live.engine import Engine
 from glossa.live.heard import Heard, read_heard
 from glossa.live.lines import read_lines
@@ -44,6 +45,8 @@ ECHO = 6.0
 ANSWER = 10.0
 TWICE = 0.5
 """Seconds after which a second call to stop means: at once."""
+BEAT = 0.2
+"""Seconds between two looks at whether this program stood still."""
 INPUT_ENDED = "the input ended"
 
 
@@ -103,6 +106,7 @@ class Live:
         self._room = threading.BoundedSemaphore(MOST_HEARD)
         self._reports: SimpleQueue[tuple[str, str, bytes, bool]] = SimpleQueue()
         self._reading = False
+        self._pulse = Standstill(clock())
         self._complaints: set[str] = set()
         self._stop = ""
         self._stopped_at = 0.0
@@ -138,7 +142,7 @@ class Live:
 
     def _endpoint(self, place: Place, token: str) -> Endpoint:
         if place is self._health:
-            return Endpoint(place.host, place.port, health=self.health)
+            return Endpoint(place.host, place.port, health=self.health, token=token)
         hear = partial(self._posted, place.written)
         return Endpoint(place.host, place.port, path=place.path or "/", hear=hear, health=self.health, token=token)
 
@@ -185,9 +189,11 @@ class Live:
         command = Command("topic", place.link, topic=place.topic, payload=text, qos=1, retain=retain)
         self._wiring.post(place.link, Order(-1, 0, command, clock() + seconds))
 
-    def _hear(self, heard: Heard, received: float, source: str, answer: SimpleQueue[Record | None] | None = None) -> None:
+    def _hear(
+        self, heard: Heard, received: float, source: str, unseen: float, answer: SimpleQueue[Record | None] | None = None
+    ) -> None:
         self._room.release()
-        record = self.engine.hear(heard, received, source) if self._stop in ("", INPUT_ENDED) else None
+        record = self.engine.hear(heard, received, source, unseen) if self._stop in ("", INPUT_ENDED) else None
         if answer is not None:
             answer.put(record)
 
@@ -223,16 +229,36 @@ class Live:
 
     # --- from other threads -----------------------------------------------------------------------------------------
 
-    def offer(self, data: bytes, source: str, answer: SimpleQueue[Record | None] | None = None, *, wait: bool = False) -> bool:
-        """Take something heard; False where too much of it waits already."""
-        received = clock()
+    def offer(
+        self,
+        data: bytes,
+        source: str,
+        answer: SimpleQueue[Record | None] | None = None,
+        *,
+        wait: bool = False,
+        since: float | None = None,
+        waited: float = 0.0,
+    ) -> bool:
+        """Take something heard; False where too much of it waits already.
+
+        Args:
+            data: what came in.
+            source: where it came from.
+            answer: takes the record of it.
+            wait: wait for room instead.
+            since: when it came in, in seconds on the clock; now by default.
+            waited: seconds that it may have waited before.
+        """
+        now = clock()
+        received = now if since is None else since
+        waited = max(waited, self._pulse.waited(now))
         if not self._room.acquire(blocking=wait):
             self._complain(f"{source} sends faster than the house can listen; some of it is not heard")
             return False
-        self._later(self._hear, read_heard(data), received, source, answer)
+        self._later(self._hear, read_heard(data), received, source, waited, answer)
         return True
 
-    def arrived(self, link: str, place: str, data: bytes, retained: bool) -> None:
+    def arrived(self, link: str, place: str, data: bytes, retained: bool, waited: float) -> None:
         """Take what came in over a link, as heard text or as a state."""
         from paho.mqtt.client import topic_matches_sub
 
@@ -245,7 +271,7 @@ class Live:
             if retained:
                 self._complain(f"{place} keeps a retained message; nobody knows how old it is, and it is not acted on")
             elif not (acknowledge and data.startswith(acknowledge.encode())):
-                self.offer(data, source.written)
+                self.offer(data, source.written, waited=waited)
             break
         if self._reports.qsize() >= MOST_REPORTS:
             self._complain(f"{link} brings in more than the house can read; some of it is lost")
@@ -255,10 +281,13 @@ class Live:
             self._reading = True
             self._later(self._read_reports)
 
-    def _posted(self, source: str, body: bytes) -> Mapping[str, Any] | None:
+    def _posted(self, source: str, body: bytes, waited: float) -> Mapping[str, Any] | None:
         answer: SimpleQueue[Record | None] = SimpleQueue()
-        if not self.offer(body, source, answer):
+        if not self.offer(body, source, answer, waited=waited):
             raise Busy
+        problem = read_heard(body).problem
+        if problem:
+            raise Unusable(problem)
         try:
             record = answer.get(timeout=ANSWER)
         except Empty:
@@ -266,16 +295,25 @@ class Live:
         return record.plain() if record is not None else None
 
     def _read_stdin(self) -> None:
-        for line in read_lines(sys.stdin.fileno()):
+        for line in read_lines(sys.stdin.fileno(), clock):
             if self._stop:
                 return
-            self.offer(line, "stdin", wait=True)
+            if line.whole:
+                self.offer(line.data, "stdin", wait=True, since=line.since)
+            else:
+                self._later(self._trouble, "the input ended within a line, which is not acted on")
         self._later(self._source_ended)
 
     def _source_ended(self) -> None:
         self._open_sources -= 1
         if not self._open_sources:
             self.stop(INPUT_ENDED)
+
+    def _beat(self) -> None:
+        """Notice when this program itself is stopped, or the machine sleeps."""
+        while True:
+            self._pulse.beat(clock())
+            time.sleep(BEAT)
 
     def _look_after_file(self, watch: Watch) -> None:
         while not self._stop:
@@ -303,6 +341,7 @@ class Live:
         for source in self._sources:
             if source.type == "stdin":
                 threading.Thread(target=self._read_stdin, name="stdin", daemon=True).start()
+        threading.Thread(target=self._beat, name="pulse", daemon=True).start()
         if self._watch is not None:
             threading.Thread(target=self._look_after_file, args=(self._watch,), name="house file", daemon=True).start()
         next_health = clock() + 1.0

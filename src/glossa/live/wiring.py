@@ -15,8 +15,8 @@ from glossa.live.courier import Courier, clock
 from glossa.live.outbox import Order, Outbox, Result
 from glossa.live.places import Place
 
-Arrived = Callable[[str, str, bytes, bool], None]
-"""Takes what came in: the link, the topic, the data, and whether a broker had kept it."""
+Arrived = Callable[[str, str, bytes, bool, float], None]
+"""Takes what came in: the link, the topic, the data, whether a broker had kept it, and the seconds that it may have waited."""
 
 
 class Wiring:
@@ -83,7 +83,7 @@ class Wiring:
             return SerialLink(place.options)
         from glossa.links.mqtt import MqttLink
 
-        return MqttLink(place.options, house.id, topics, self._environment)
+        return MqttLink(place.options, house.id, topics, self._environment, heard=True)
 
     def _of_house(self, name: str, house: House, topics: tuple[str, ...], heard: Collection[str]) -> Link:
         if name in self._links:
@@ -99,6 +99,7 @@ class Wiring:
             functions=self._functions,
             devices=self._devices,
             announce=not self._dry,
+            heard=name in heard,
         )
         return _Mute(made) if self._dry else made
 
@@ -146,8 +147,8 @@ class _Inbox:
         self._name, self._arrived = name, arrived
         self.courier: Courier | None = None
 
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
-        self._arrived(self._name, place, data, retained)
+    def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
+        self._arrived(self._name, place, data, retained, waited)
 
     def lost(self, reason: str) -> None:
         if self.courier is not None:

@@ -36,7 +36,7 @@ class MqttDevices:
         self._connect()
         threading.Thread(target=self._work, name="devices", daemon=True).start()
 
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+    def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
         """A command came in."""
         if not retained:
             self._todo.put(lambda: self._take(place, data))
