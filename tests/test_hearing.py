@@ -259,9 +259,9 @@ class Lists(unittest.TestCase):
 class LanguageFiles(unittest.TestCase):
     def test_what_is_wrong_is_named_with_its_line(self) -> None:
         cases = {
-            'language = "x"\nname = "X"\n[grammar]\nandd = ["and"]\n': "x.toml:4: grammar.andd: object contains unknown field",
-            'language = "x"\nname = "X"\n\n[numbers]\nones = { one = "1" }\n': "x.toml:5: numbers.ones: expected `int`",
-            'language = "x"\nname = "X"\n[opposites]\npower = [["on"]]\n': "opposites: expected `array` of length >= 2",
+            'language = "x"\nname = "X"\n[grammar]\nandd = ["and"]\n': "x.toml:4: grammar.andd: unknown key 'andd' (did you mean 'and'?)",
+            'language = "x"\nname = "X"\n\n[numbers]\nones = { one = "1" }\n': "x.toml:5: numbers.ones.one: must be a whole number, not text",
+            'language = "x"\nname = "X"\n[opposites]\npower = [["on"]]\n': "x.toml:4: opposites.power: must be a list of length >= 2",
             'language = "x"\nname = \n': "x.toml:2: no TOML",
         }
         for text, message in cases.items():

@@ -75,7 +75,7 @@ class Reading(unittest.TestCase):
             "intents.x.phrases.0: '(' is not closed",
             "no device has a property 'lvl' (did you mean 'level'?)",
             "links.l.type: unknown value 'serail' (did you mean 'serial'?)",
-            "matching.accept: must be a number <= 1.0, not 2",
+            "matching.accept: must be a number <= 1, not 2",
         ):
             self.assertIn(expected, found)
 

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from glossa.house import HouseError, read_house
 from glossa.house.lines import line_of
 from glossa.house.problems import nearest
-from glossa.house.schema import IntentSection, convert, options_at
+from glossa.house.schema import IntentSection, options_at
+from glossa.house.shapes import convert
 
 BASE = """[house]
 name = "T"
@@ -224,12 +225,12 @@ class Places(unittest.TestCase):
         )
     )
     def test_every_wrong_key_is_noted_and_the_rest_is_kept(self, raw: dict[str, object]) -> None:
-        section, errors = convert(raw, IntentSection)
+        section, faults = convert(raw, IntentSection)
         if section is None:
-            self.assertTrue(errors)
-        self.assertTrue(all(path == () or path[0] in raw for path, _ in errors))
+            self.assertTrue(faults)
+        self.assertTrue(all(f.path == () or f.path[0] in raw for f in faults))
         if "x" in raw:
-            self.assertIn((("x",), "unknown key 'x'"), errors)
+            self.assertIn((("x",), "unknown key 'x'"), [(f.path, f.message) for f in faults])
 
 
 if __name__ == "__main__":

@@ -35,7 +35,8 @@ from glossa.house.model import (
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.reader import Reader
-from glossa.house.schema import SECTIONS, TABLES, Path, StepSection, convert
+from glossa.house.schema import SECTIONS, TABLES, StepSection
+from glossa.house.shapes import Path, convert
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts
 from glossa.house.wires import read_wire
@@ -50,6 +51,12 @@ def _merge(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]
         old = merged.get(key)
         merged[key] = _merge(old, value) if isinstance(old, dict) and isinstance(value, dict) else value
     return merged
+
+
+def _properties(entry: Any) -> dict[str, Any]:
+    """The properties of a kind or a device as they are written, where they are any."""
+    found = entry.get("properties") if isinstance(entry, dict) else None
+    return found if isinstance(found, dict) else {}
 
 
 def read_house(
@@ -207,11 +214,9 @@ class _Builder:
 
         kinds = {}
         for key in written:
-            nouns = resolve(key, ()).get("nouns", [])
+            nouns, faults = convert(resolve(key, ()).get("nouns", []), schema.Texts)
             if key in sections:
-                kinds[key] = Kind(
-                    key, self.reader.plain(nouns, ("kinds", key, "nouns")) if isinstance(nouns, (str, list, dict)) else {}
-                )
+                kinds[key] = Kind(key, self.reader.plain([] if faults else nouns, ("kinds", key, "nouns")))
         return kinds, merged
 
     def _devices(self, kinds: Mapping[str, dict[str, Any]]) -> dict[str, Device]:
@@ -231,8 +236,7 @@ class _Builder:
             names, shown = reader.spoken(section.names, (*path, "names"), section.room)
             heard, _ = reader.spoken(section.also_heard, (*path, "also_heard"), section.room)
             names = {tag: (*names.get(tag, ()), *heard.get(tag, ())) for tag in (*names, *(t for t in heard if t not in names))}
-            own = self.raw["devices"][key].get("properties", {})
-            raw = _merge(kinds.get(section.kind, {}).get("properties", {}), own if isinstance(own, dict) else {})
+            raw = _merge(_properties(kinds.get(section.kind, {})), _properties(self.raw["devices"][key]))
             properties = {}
             for name, written in raw.items():
                 found = self._property(name, written, section.link, self._origin(key, section.kind, name))
@@ -243,15 +247,20 @@ class _Builder:
 
     def _origin(self, device: str, kind: str, name: str) -> Path:
         """Where a property is written: in the device, or in the nearest kind that has it."""
-        if name in self.raw["devices"][device].get("properties", {}):
+        if name in _properties(self.raw["devices"][device]):
             return ("devices", device, "properties", name)
-        while kind and name not in self.raw["kinds"].get(kind, {}).get("properties", {}):
-            kind = self.raw["kinds"].get(kind, {}).get("like", "")
+        trail: list[str] = []
+        while kind not in trail and name not in _properties(self.raw["kinds"].get(kind)):
+            trail.append(kind)
+            above = self.raw["kinds"].get(kind)
+            like = above.get("like") if isinstance(above, dict) else None
+            kind = like if isinstance(like, str) else ""
         return ("kinds", kind, "properties", name)
 
     def _property(self, name: str, written: Any, link: str, path: Path) -> Property | None:
-        section, errors = convert(written, schema.PropertySection)
-        if section is None or errors:
+        section, faults = convert(written, schema.PropertySection)
+        if section is None or faults:
+            self.reader.broken.add(name)
             return None
         values = self.reader.values(section, path)
         command = section.command
@@ -266,7 +275,10 @@ class _Builder:
             elif wire is not None:
                 wires.append(wire)
         state = read_wire(section.state, link, (*path, "state"), self.reader, fills, state=True) if section.state else None
-        return Property(name, values, tuple(wires), state) if values is not None else None
+        if values is None:
+            self.reader.broken.add(name)
+            return None
+        return Property(name, values, tuple(wires), state)
 
     def _groups(self, devices: Mapping[str, Device]) -> dict[str, Group]:
         sections = self.reader.entries(self.raw, "groups")

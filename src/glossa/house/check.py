@@ -14,7 +14,8 @@ from glossa.house.model import Device, Group, Link, Mode, Phrase
 from glossa.house.notation import NotationError
 from glossa.house.problems import Problem, nearest
 from glossa.house.reader import Reader
-from glossa.house.schema import IntentSection, LinkSection, Path
+from glossa.house.schema import IntentSection, LinkSection
+from glossa.house.shapes import Path
 from glossa.house.sheets import SheetIntent
 from glossa.house.sorts import NumberValues
 from glossa.house.templates import placeholders
@@ -212,6 +213,8 @@ def _said(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, 
             for name in notation.slots(notation.parse(phrase.text)):
                 said.add(name)
                 where: Path = ("intents", key, "phrases", *((language,) if language else ()))
+                if name in parts.reader.broken and name not in known:
+                    continue
                 if name not in known and name not in declared:
                     bad(where, f"${name} in '{phrase.text}' is no slot and no property of a device", nearest(name, sorted(known)))
                 elif name == "pin" and section.pin is None:
@@ -244,7 +247,7 @@ def _fillable(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phra
 
 
 def _no_property(name: str, path: Path, section: IntentSection, parts: Parts) -> None:
-    if parts.reader.problems and not parts.devices:
+    if name in parts.reader.broken or (parts.reader.problems and not parts.devices):
         return
     whose = f"'{section.device}' has no" if section.device else "no device has a"
     parts.reader.bad(path, f"{whose} property '{name}'", nearest(name, parts.property_names))
@@ -307,6 +310,8 @@ def _step_device(
         return
     for name, value in (changes or {}).items():
         owners = parts.owners(name, device)
+        if not owners and name in parts.reader.broken:
+            continue
         if not owners:
             whose = f"'{device}' has no" if device else "no device has a"
             parts.reader.bad((*path, "set", name), f"{whose} property '{name}'", nearest(name, parts.property_names))

@@ -13,7 +13,8 @@ from glossa.house.lines import line_of
 from glossa.house.model import Link
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import Problem, nearest
-from glossa.house.schema import SECTIONS, TABLES, Path, ValuesSection, convert, options_at
+from glossa.house.schema import MEANT, SECTIONS, TABLES, ValuesSection, options_at
+from glossa.house.shapes import Fault, Path, convert
 from glossa.house.sorts import SORTS, UNIT_SIGNS, UNITS, NumberValues
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts, Value, Values, tidy
@@ -30,6 +31,7 @@ class Reader:
     def __init__(self, text: str, file: str) -> None:
         self.text, self.file = text, file
         self.problems: list[Problem] = []
+        self.broken: set[str] = set()  # properties that are there and can't be used: that they are missing is no news
         self.languages: tuple[str, ...] = ("en",)
         self.rooms: dict[str, Spoken] = {}
         self.links: Mapping[str, Link] = {}
@@ -39,15 +41,12 @@ class Reader:
         key = ".".join(str(p) for p in path)
         self.problems.append(Problem(self.file, line_of(self.text, path), key, message, hint))
 
-    def note_errors(self, at: Path, shape: Any, errors: Iterable[tuple[Path, str]]) -> None:
-        """Note what the schema found, with the nearest known word."""
-        for path, message in errors:
-            hint = ""
-            if message.startswith("unknown key"):
-                hint = nearest(str(path[-1]), options_at(shape, path[:-1]))
-            elif message.startswith("unknown value"):
-                hint = nearest(message.split("'")[1], options_at(shape, path))
-            self.bad((*at, *path), message, hint)
+    def note(self, at: Path, faults: Iterable[Fault]) -> None:
+        """Note what does not fit the schema, with the nearest known word."""
+        for fault in faults:
+            meant = MEANT.get(fault.written.lower(), "")
+            hint = f"did you mean '{meant}'?" if meant in fault.known else nearest(fault.written, fault.known)
+            self.bad((*at, *fault.path), fault.message, hint)
 
     def section(self, raw: Mapping[str, Any], name: str) -> Any:
         """One section converted, with its defaults where it is missing; None where it can't be used."""
@@ -55,8 +54,8 @@ class Reader:
         if not isinstance(raw.get(name, {}), dict):
             self.bad((name,), "must be a table", f"write [{name}]")
             return None
-        found, errors = convert(raw.get(name, {}), shape)
-        self.note_errors((name,), shape, errors)
+        found, faults = convert(raw.get(name, {}), shape)
+        self.note((name,), faults)
         return found
 
     def entries(self, raw: Mapping[str, Any], name: str) -> dict[str, Any]:
@@ -67,8 +66,8 @@ class Reader:
             self.bad((name,), "must be a table", f"write [{name}.some_id]")
             return found
         for key, value in entries.items():
-            section, errors = convert(value, TABLES[name])
-            self.note_errors((name, key), TABLES[name], errors)
+            section, faults = convert(value, TABLES[name])
+            self.note((name, key), faults)
             if section is not None:
                 found[key] = section
         return found

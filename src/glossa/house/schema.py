@@ -6,11 +6,12 @@ shown may be a table by language instead, hence ``Text`` and ``Texts``.
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Any, Literal, get_args, get_origin
 
 import msgspec
 from msgspec import Meta, Struct
+
+from glossa.house.shapes import Path
 
 Number = int | float
 Positive = Annotated[float, Meta(gt=0)]
@@ -235,47 +236,14 @@ TABLES: dict[str, Any] = {
 }
 """Sections that hold one entry per id, with the type of each entry."""
 
-Path = tuple[str | int, ...]
-_AT = re.compile(r"^(?P<what>.*?)(?: - at `(?:key in )?\$(?P<path>.*)`)?$", re.DOTALL)
-_STEP = re.compile(r"\[(\d+)\]|\[\.\.\.\]|\.([^.\[\]]+)")
-_TYPES = {
-    "str": "text",
-    "int": "a whole number",
-    "float": "a number",
-    "bool": "true or false",
-    "object": "a table",
-    "array": "a list",
-    "null": "nothing",
-}
 
-
-def convert(raw: Any, shape: Any) -> tuple[Any, list[tuple[Path, str]]]:
-    """Fit raw TOML data to a shape.
-
-    The validator stops at its first error, so each offending key is noted, taken out, and the rest tried again.
-
-    Returns:
-        The converted section, or None where a needed key is missing or nothing could be kept, and every error as
-        (path inside the section, what is wrong).
-    """
-    raw = _copy(raw)
-    errors: list[tuple[Path, str]] = []
-    while len(errors) < 100:
-        try:
-            return msgspec.convert(raw, shape, strict=True), errors
-        except msgspec.ValidationError as error:
-            found = _AT.match(str(error))
-            what = found["what"] if found else str(error)
-            path = _path(raw, shape, found["path"] or "" if found else "")
-            unknown = re.match(r"Object contains unknown field `(.*)`", what)
-            if unknown:
-                path = (*path, unknown[1])
-            missing = re.match(r"Object missing required field `(.*)`", what)
-            if not missing or all(missing[1] != p[-1] for p, _ in errors if len(p) == len(path) + 1):
-                errors.append((path, _plain(what, _value(raw, path))))
-            if not path or not _remove(raw, path):
-                return None, errors
-    return None, errors
+MEANT = {
+    "enum": "choice", "select": "choice", "list": "choice", "bool": "switch", "boolean": "switch", "onoff": "switch", "int": "number",
+    "integer": "number", "float": "number", "percent": "number", "string": "words", "str": "words", "text": "words", "color": "colour",
+    "rgb": "colour", "min": "minimum", "max": "maximum", "name": "names", "phrase": "phrases", "alias": "also_heard", "aliases": "also_heard",
+    "host_name": "host", "response": "reply", "answer": "reply", "default": "defaults", "action": "steps", "commands": "command",
+}  # fmt: skip
+"""What other notations call a key or a value -> what it is here."""
 
 
 def shape_at(shape: Any, path: Path) -> Any:
@@ -310,72 +278,3 @@ def _section(shape: Any) -> Any:
     if get_origin(shape) is dict:
         return None
     return next((found for part in get_args(shape) if (found := _section(part)) is not None), None)
-
-
-def _copy(raw: Any) -> Any:
-    if isinstance(raw, dict):
-        return {k: _copy(v) for k, v in raw.items()}
-    return [_copy(v) for v in raw] if isinstance(raw, list) else raw
-
-
-def _path(raw: Any, shape: Any, text: str) -> Path:
-    """The keys of an error's path. Where the validator only says ``[...]`` for "some key", the key is the first that fails alone."""
-    path: Path = ()
-    for found in _STEP.finditer(text):
-        if found[0] != "[...]":
-            path = (*path, int(found[1]) if found[1] else found[2])
-            continue
-        for key in _value(raw, path):
-            alone = _copy(raw)
-            table = _value(alone, path)
-            for other in [k for k in table if k != key]:
-                del table[other]
-            try:
-                msgspec.convert(alone, shape, strict=True)
-            except msgspec.ValidationError as error:
-                if "[...]" in str(error):
-                    path = (*path, key)
-                    break
-        else:
-            break
-    return path
-
-
-def _value(raw: Any, path: Path) -> Any:
-    for key in path:
-        try:
-            raw = raw[key]
-        except (KeyError, IndexError, TypeError):
-            return None
-    return raw
-
-
-def _remove(raw: Any, path: Path) -> bool:
-    parent = _value(raw, path[:-1])
-    if isinstance(parent, dict) and path[-1] in parent:
-        del parent[path[-1]]
-        return True
-    if isinstance(parent, list) and isinstance(path[-1], int) and path[-1] < len(parent):
-        return _remove(raw, path[:-1])
-    return False
-
-
-def _plain(what: str, value: Any) -> str:
-    """The validator's message in the words of a person who writes a file."""
-    missing = re.match(r"Object missing required field `(.*)`", what)
-    if missing:
-        return f"'{missing[1]}' is missing"
-    unknown = re.match(r"Object contains unknown field `(.*)`", what)
-    if unknown:
-        return f"unknown key '{unknown[1]}'"
-    types = re.match(r"Expected `(.*)`, got `(.*)`", what)
-    if types:
-        wanted = " or ".join(dict.fromkeys(_TYPES.get(t, t) for t in types[1].split(" | ") if t != "null"))
-        return f"must be {wanted}, not {_TYPES.get(types[2], types[2])}"
-    wrong = re.match(r"Invalid enum value (.*)", what)
-    if wrong:
-        return f"unknown value '{value}'"
-    limits = re.match(r"Expected `(\w+)` (.*)", what)
-    if limits:
-        return f"must be {_TYPES.get(limits[1], limits[1])} {limits[2]}, not {value!r}"
-    return what[:1].lower() + what[1:]

@@ -11,7 +11,8 @@ from msgspec import Struct, field
 from glossa.house.model import Link, Wire
 from glossa.house.notation import NotationError, parse, slots
 from glossa.house.problems import Problem, nearest
-from glossa.house.schema import StepSection, convert
+from glossa.house.schema import StepSection
+from glossa.house.shapes import convert
 from glossa.house.text import identifier
 from glossa.house.wires import Context, read_wire
 
@@ -84,9 +85,9 @@ def _row(
         here = _RowContext(file, line, problems, context.links)
         wire = None
         if any(k in wired for k in _WIRE):
-            step, errors = convert(wired, StepSection)
-            problems += [Problem(file, line, str(path[-1]), message) for path, message in errors]
-            wire = read_wire(step, "", (), here, _fills(cells)) if not errors else None
+            step, faults = convert(wired, StepSection)
+            problems += [Problem(file, line, str(f.path[-1]), f.message, nearest(f.written, f.known)) for f in faults]
+            wire = read_wire(step, "", (), here, _fills(cells)) if not faults else None
         elif not cells.get("reply"):
             problems.append(
                 Problem(file, line, "text", "the row sends nothing and replies nothing", "fill one of: " + ", ".join(_WIRE))

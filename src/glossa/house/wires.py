@@ -10,7 +10,8 @@ from typing import Any, Protocol
 from glossa.house.effects import read_setting
 from glossa.house.model import Link, Wire
 from glossa.house.problems import nearest
-from glossa.house.schema import Path, StepSection
+from glossa.house.schema import StepSection
+from glossa.house.shapes import Path
 from glossa.house.templates import placeholders
 from glossa.house.values import tidy
 

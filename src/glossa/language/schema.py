@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from typing import Annotated, Any
 
-import msgspec
 from msgspec import Meta, Struct, field
 
 Words = list[str]
@@ -239,21 +238,21 @@ def read_language(text: str, name: str) -> LanguageFile:
     """
     import tomllib
 
-    from glossa.house.problems import HouseError, Problem
+    from glossa.house.problems import HouseError, Problem, nearest
+    from glossa.house.shapes import convert
 
     try:
         raw: dict[str, Any] = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line (\d+)", str(error))
         raise HouseError([Problem(name, int(line[1]) if line else 0, "", f"no TOML: {error}")]) from None
-    try:
-        return msgspec.convert(raw, LanguageFile)
-    except msgspec.ValidationError as error:
+    found, faults = convert(raw, LanguageFile)
+    if faults or found is None:
         from glossa.house.lines import line_of
 
-        message, _, place = str(error).partition(" - at `$")
-        unknown = re.search(r"unknown field `(.*)`", message)
-        path = tuple(int(p) if p.isdigit() else p for p in re.findall(r"[\w-]+", place.rstrip("`")) if p != "...")
-        path = (*path, unknown[1]) if unknown else path
-        key = ".".join(map(str, path))
-        raise HouseError([Problem(name, line_of(text, path), key, message[:1].lower() + message[1:])]) from None
+        raise HouseError(
+            Problem(name, line_of(text, f.path), ".".join(map(str, f.path)), f.message, nearest(f.written, f.known))
+            for f in faults
+        )
+    language: LanguageFile = found
+    return language
