@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import stat
 import tomllib
 from importlib import resources
 from pathlib import Path
@@ -45,19 +46,27 @@ def find_house(place: str | os.PathLike[str]) -> Path:
     )
 
 
-def read_text(path: Path, shown: str = "") -> str:
+def read_text(path: Path, shown: str = "", *, lasting: bool = False) -> str:
     """The text of a UTF-8 file, with or without a byte order mark.
+
+    Args:
+        path: the file.
+        shown: what to call it in errors.
+        lasting: only a file that can be read again, no pipe that waits for somebody to write.
 
     Raises:
         HouseError: where it can't be read, is not UTF-8, or is larger than ``MOST_BYTES``.
     """
     shown = shown or str(path)
     try:
-        if path.stat().st_size > MOST_BYTES:
+        status = path.stat()
+        if lasting and not stat.S_ISREG(status.st_mode):
+            raise HouseError([Problem(shown, 0, "", "this is no file", "a house is read again and again; name a plain file")])
+        if status.st_size > MOST_BYTES:
             raise HouseError([Problem(shown, 0, "", f"the file is larger than {MOST_BYTES // 1_000_000} MB")])
         data = path.read_bytes()
-    except OSError as error:
-        raise HouseError([Problem(shown, 0, "", f"can't be read: {error.strerror or error}")]) from None
+    except (OSError, ValueError) as error:  # a name that no file can have is a ValueError
+        raise HouseError([Problem(shown, 0, "", f"can't be read: {getattr(error, 'strerror', None) or error}")]) from None
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -77,14 +86,14 @@ def load_house(place: str | os.PathLike[str]) -> House:
     'Marigold'
     """
     path = find_house(place)
-    text = read_text(path)
+    text = read_text(path, lasting=True)
     sheets: dict[str, str] = {}
     problems: list[Problem] = []
     for name in _sheet_names(text):
         try:
-            sheets[name] = read_text(path.parent / name, name)
+            sheets[name] = read_text(path.parent / name, name, lasting=True)
         except HouseError as error:
-            if (path.parent / name).exists():
+            if _exists(path.parent / name):
                 problems += error.problems
                 sheets[name] = "phrase\n"
     try:
@@ -96,10 +105,17 @@ def load_house(place: str | os.PathLike[str]) -> House:
     return house
 
 
+def _exists(path: Path) -> bool:
+    try:
+        return path.exists()
+    except (OSError, ValueError):
+        return False
+
+
 def _sheet_names(text: str) -> list[str]:
     try:
         names = tomllib.loads(text).get("house", {}).get("tables", [])
-    except (tomllib.TOMLDecodeError, AttributeError, RecursionError):
+    except (ValueError, AttributeError, RecursionError):
         return []
     return [n for n in names if isinstance(n, str)] if isinstance(names, list) else []
 
@@ -107,7 +123,7 @@ def _sheet_names(text: str) -> list[str]:
 def house_files(path: Path) -> tuple[Path, ...]:
     """A house file and the phrase tables that it names, whether they are there or not."""
     try:
-        text = read_text(path)
+        text = read_text(path, lasting=True)
     except HouseError:
         return (path,)
     return (path, *(path.parent / name for name in _sheet_names(text)))

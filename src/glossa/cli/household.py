@@ -9,9 +9,13 @@ from pathlib import Path
 from typing import Any
 
 import click
+from msgspec.structs import replace
 
 from glossa.cli.main import house_argument
 from glossa.files import find_house, house_files, load_house, read_text
+
+PATIENCE = 10.0
+"""Seconds in which a broker has to answer."""
 
 
 @click.command()
@@ -53,7 +57,16 @@ def household(
     out = console()
     ports: dict[str, int | str] = {n: broker_port for n, k in home.links.items() if k.type == "mqtt" and broker_port}
     server = None
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # until all is up, both end it where it stands
+    if broker and not any(k.type == "mqtt" for k in home.links.values()):
+        raise click.UsageError("This house has no MQTT link, so a broker has nothing to do; leave out --broker.")
     if broker:
+        # The broker that is started here knows no passwords.
+        bare = ("username", "password_env", "tls", "ca_file")
+        home = replace(home, links={
+            n: replace(k, options={o: v for o, v in k.options.items() if o not in bare}) if k.type == "mqtt" else k
+            for n, k in home.links.items()
+        })  # fmt: skip
         try:
             server = Broker(broker_port or 0)
         except NoBroker as error:
@@ -68,10 +81,11 @@ def household(
         out.print(f"{time.strftime('%H:%M:%S')}  {line}", markup=False, soft_wrap=True)
 
     end = threading.Event()
-    signal.signal(signal.SIGINT, lambda *_: end.set())
-    signal.signal(signal.SIGTERM, lambda *_: end.set())
-    devices = Household(home, ports, faults=faults, seed=seed, told=told)
+    devices = None
     try:
+        devices = Household(home, ports, faults=faults, seed=seed, told=told, patience=min(PATIENCE, seconds or PATIENCE))
+        signal.signal(signal.SIGINT, lambda *_: end.set())
+        signal.signal(signal.SIGTERM, lambda *_: end.set())
         for name, link in devices.house.links.items():
             where = link.options.get("url") or (
                 f"127.0.0.1:{link.options['port']}" if link.type == "mqtt" else link.options.get("port")
@@ -83,8 +97,13 @@ def household(
             _write(house, folder, devices.house)
             out.print(f"\nTry in another terminal:  [bold]glossa listen {folder}[/]  or  [bold]glossa watch {folder}[/]")
         end.wait(seconds)
+    except OSError as error:
+        raise click.ClickException(
+            f"{error}; start one, or use --broker" if not broker and "no broker answers" in str(error) else str(error)
+        ) from None
     finally:
-        devices.close()
+        if devices is not None:
+            devices.close()
         if server is not None:
             server.close()
 

@@ -200,12 +200,12 @@ class _Session:
         try:
             self.client.connect(host, port, keepalive)
         except (OSError, ValueError) as error:
-            raise Unreachable(getattr(error, "strerror", None) or str(error)) from error
+            raise Unreachable(f"{host}:{port}: {getattr(error, 'strerror', None) or error}") from error
         self.client.loop_start()
         with self._changed:
             self._changed.wait_for(lambda: self._up or self._over or self._refused is not None, CONNECT_TIMEOUT)
             if not self._up:
-                raise Unreachable(self._refused or self._over or "the broker does not answer")
+                raise Unreachable(f"{host}:{port}: {self._refused or self._over or 'the broker does not answer'}")
 
     def subscribe(self, topics: tuple[str, ...]) -> None:
         for start in range(0, len(topics), 100):

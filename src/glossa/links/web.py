@@ -55,7 +55,7 @@ class WebLink(Link):
 
                 verify = ssl.create_default_context(cafile=self._ca_file)
         except (OSError, ValueError) as error:
-            raise Unreachable(getattr(error, "strerror", None) or str(error)) from error
+            raise Unreachable(f"{parts.netloc}: {getattr(error, 'strerror', None) or error}") from error
         self._runner = asyncio.Runner()
         self._client = httpx.AsyncClient(headers=self._headers, verify=verify, trust_env=False, follow_redirects=False)
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import logging
+
 from msgspec import Struct
 
 from glossa.files import find_house, house_files, load_house
 from glossa.house import House, HouseError
 from glossa.matching import Matcher
 
+_log = logging.getLogger(__name__)
 Signature = tuple[tuple[str, int, int], ...]
 
 
@@ -48,6 +51,9 @@ class Watch:
             matcher.warm()
         except HouseError as error:
             return Changed(problems=tuple(map(str, error.problems)))
+        except Exception as error:  # whatever a file holds, the house that runs goes on
+            _log.exception("the changed house file")
+            return Changed(problems=(f"an error in the program itself: {type(error).__name__}: {error}",))
         return Changed(house, matcher)
 
     def _signature(self) -> Signature:
@@ -56,6 +62,6 @@ class Watch:
             try:
                 stat = path.stat()
                 found.append((str(path), stat.st_mtime_ns, stat.st_size))
-            except OSError:
+            except (OSError, ValueError):
                 found.append((str(path), 0, 0))
         return tuple(found)

@@ -33,6 +33,7 @@ class Household:
         faults: what goes wrong, and how often; may be set anew at any time.
         seed: for the faults; the same seed gives the same ones.
         told: called with a line for everything that a device takes.
+        patience: seconds in which a broker has to answer.
 
     Attributes:
         house: the house with its links leading here.
@@ -40,7 +41,7 @@ class Household:
         taken: (link, place, data) of everything that came in, in order.
 
     Raises:
-        OSError: where a port or path can't be had.
+        OSError: where a port or path can't be had, or no broker answers.
     """
 
     def __init__(
@@ -51,6 +52,7 @@ class Household:
         faults: Faults | None = None,
         seed: int | None = None,
         told: Callable[[str], None] = lambda line: None,
+        patience: float = 10.0,
     ) -> None:
         self.faults = faults or Faults()
         self.state: dict[tuple[str, str], Value] = initial_state(house)
@@ -67,8 +69,10 @@ class Household:
                 options: dict[str, Any] = dict(link.options)
                 match link.type:
                     case "mqtt":
-                        options["port"] = int(port or options.get("port") or 1883)
-                        self.parts[name] = MqttDevices(options, house.id, self._commands.topics[name], self._taker(name))
+                        options |= {"host": "127.0.0.1", "port": int(port or options.get("port") or 1883)}
+                        self.parts[name] = MqttDevices(
+                            options, house.id, self._commands.topics[name], self._taker(name), patience
+                        )
                     case "serial":
                         board = SerialBoard(options, str(port or ""), self._taker(name), self._draw)
                         self.parts[name], options["port"] = board, board.path

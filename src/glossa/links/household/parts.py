@@ -21,19 +21,37 @@ Take = Callable[[str, bytes], None]
 Draw = Callable[[], tuple[str, float]]
 """Gives the fault that comes next, and the seconds that an answer takes."""
 HANG = 30.0
+LONGEST_PAUSE = 5.0
+"""Seconds between two tries to reach the broker again."""
 
 
 class MqttDevices:
-    """Devices that hear their topics on a broker and report, retained, where the house listens. They connect again by themselves."""
+    """Devices that hear their topics on a broker of this machine and report, retained, where the house listens.
 
-    def __init__(self, options: Mapping[str, Any], house: str, topics: Iterable[str], take: Take) -> None:
-        self._link = MqttLink({**options, "availability": ""}, f"{house}-devices", topics)
+    They connect again by themselves.
+
+    Args:
+        options: those of the link; whatever host they name, only 127.0.0.1 is dialled.
+        house: the house's id.
+        topics: what they listen to.
+        take: takes what came in.
+        patience: seconds in which the broker has to answer at first.
+
+    Raises:
+        OSError: where it does not.
+    """
+
+    def __init__(self, options: Mapping[str, Any], house: str, topics: Iterable[str], take: Take, patience: float) -> None:
+        here = {**options, "host": "127.0.0.1", "availability": ""}
+        self._link = MqttLink(here, f"{house}-devices", topics)
         self._take = take
         self._todo: SimpleQueue[Callable[[], None] | None] = SimpleQueue()
         self._broken = threading.Event()
         self._closed = False
         self._broken.set()
-        self._connect()
+        reason = self._connect(time.monotonic() + patience)
+        if reason:
+            raise OSError(f"no broker answers: {reason}")
         threading.Thread(target=self._work, name="devices", daemon=True).start()
 
     def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
@@ -58,18 +76,24 @@ class MqttDevices:
 
         self._todo.put(publish)
 
-    def _connect(self) -> None:
+    def _connect(self, until: float) -> str:
+        """Connect, and say why it could not be done in time."""
+        pause = 0.2
         while self._broken.is_set() and not self._closed:
             self._link.close()
             try:
                 self._link.open(self)
                 self._broken.clear()
-            except LinkError:
-                time.sleep(0.2)
+            except LinkError as error:
+                if time.monotonic() + pause > until:
+                    return str(error)
+                time.sleep(pause)
+                pause = min(2 * pause, LONGEST_PAUSE)
+        return ""
 
     def _work(self) -> None:
         while not self._closed:
-            self._connect()
+            self._connect(float("inf"))
             with contextlib.suppress(Exception):
                 call = self._todo.get(timeout=0.1)
                 if call is not None:
