@@ -11,10 +11,12 @@ from hypothesis import strategies as st
 
 import glossa
 from glossa.commands.states import States
+from glossa.conversation.secrecy import Secrecy
 from glossa.house import read_house
 from glossa.links import Declined, Unanswered
 from glossa.links.frames import MOST_BYTES, Frames
 from glossa.live import Record, read_heard
+from glossa.live.before import before
 from glossa.live.log import EventLog, read_log
 from glossa.live.places import PlaceError, read_place
 from glossa.live.replay import replay
@@ -220,6 +222,10 @@ class Delivery(unittest.TestCase):
         self.world.jump = -3600
         self.world.hear("worktop lamp on")
         self.world.engine.hear(read_heard("radio on"), self.world.now - 9, "test")
+        self.world.engine.hear(read_heard("radio on"), self.world.now, "test", unseen=9)
+        self.world.jump = 0
+        for wrong in (now + 86_400, '"nan"', '"1e999"', '"soon"'):
+            self.assertEqual(self.world.hear(f'{{"text": "radio on", "time": {wrong}}}').kind, "ignored")  # type: ignore[union-attr]
         self.world.run(5)
         self.assertEqual([c.split("/")[1] for _, c in self.boat.arrived], ["saloon_lamp", "worktop_lamp"])
 
@@ -331,6 +337,58 @@ set = { power = "$power" }
             for secret in ("8642", "eight six", "eighty six", "six for"):
                 self.assertNotIn(secret, kept)
         self.assertIn("panel 5C 01", [c for _, c in self.world.wires["panel"].arrived])
+
+    def test_a_passcode_is_starred_however_it_is_written_or_misheard(self) -> None:
+        secrecy = Secrecy(MATCHER, [{"MARIGOLD_HATCH_PIN": "2446"}])
+        for said in (
+            "2446", "２４４６", "²⁴⁴⁶", "2.4.4.6", "24-46", "2 4 4 sex", "too for for six", "two double four six", "twenty four forty six", "2 um 4 and 4 6",
+            "two thousand four hundred and forty six", "5512446119",
+        ):  # fmt: skip
+            self.assertEqual(secrecy.text(f"ahoy {said}"), "ahoy ****", said)
+        self.assertEqual(
+            secrecy.data({"level": 2446, "at": [2446.5, 40], "why": "'2446' is no time"})["why"], "'****' is no time"
+        )
+        for plain in ("galley lamp to forty", "two lamps for the cabin", "in 1999 we had four"):
+            self.assertEqual(secrecy.text(plain), plain)
+        self.assertEqual(secrecy.text("a\x1b[2Jb\ufffe\u202e"), "a [2Jb  ")
+
+    def test_digits_around_a_question_for_a_passcode_are_in_doubt(self) -> None:
+        world = World(awake=True, environment={})  # no variable: the passcode is known to nobody
+        world.hear("open the hatch", 1)
+        for said in (
+            "one three five seven",
+            '{"error": "1357 unclear"}',
+            '{"text": "one three five seven", "time": "1357 o clock"}',
+            "my code is 1357",
+        ):
+            world.hear(said, 5)
+        self.assertIn("galley lamp to forty", str(world.hear("galley lamp to forty", 90).data))  # type: ignore[union-attr]
+        kept = json.dumps([r.plain() for r in world.records])
+        self.assertNotIn("three five", kept)
+        self.assertNotIn("1357", kept)
+        self.assertIn("one three five seven", str(world.hear("one three five seven").data))  # type: ignore[union-attr]
+
+    def test_a_lock_outlives_the_program_and_grows(self) -> None:
+        for code in ("one one one one", "two two two two", "three three three three"):
+            self.world.hear(f"open the hatch {code}", 1)
+        again = World(awake=True)
+        again.engine.begin([], before(self.world.records))
+        self.assertEqual(again.hear("open the hatch eight six four two", 70).data["reason"], "locked")  # type: ignore[union-attr]
+        for code in ("one one one one", "two two two two", "three three three three"):
+            again.hear(f"open the hatch {code}", 1)
+        again.run(90)
+        self.assertEqual(again.hear("open the hatch eight six four two", 40).data["reason"], "locked")  # type: ignore[union-attr]
+        self.assertEqual(again.hear("open the hatch eight six four two").data["outcome"], "accept")  # type: ignore[union-attr]
+
+    def test_what_keeps_a_passcode_from_working_is_told_at_the_start(self) -> None:
+        for environment, why in (
+            ({}, "is not set"),
+            ({"MARIGOLD_HATCH_PIN": "24-46"}, "nobody can say"),
+            ({"MARIGOLD_HATCH_PIN": "2446"}, ""),
+        ):
+            world = World(environment=environment)
+            world.engine.begin([])
+            self.assertEqual([why in line for line in world.lines("trouble")], [True] if why else [])
 
     def test_partial_unsure_and_wrong_are_not_acted_on(self) -> None:
         world = World(awake=True, least_confidence=0.5, error_reply="Pardon?")

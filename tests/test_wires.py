@@ -18,6 +18,7 @@ import unittest
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from msgspec.structs import replace
 from paho.mqtt.client import Client
@@ -40,6 +41,16 @@ from glossa.live.reload import Watch
 from glossa.live.replies import Speaker
 from tests.test_cli import run
 from tests.virtual import MARIGOLD
+
+SECRETS = mock.patch.dict(os.environ, {"MARIGOLD_HATCH_PIN": "8642"})
+
+
+def setUpModule() -> None:
+    SECRETS.start()
+
+
+def tearDownModule() -> None:
+    SECRETS.stop()
 
 
 class Ears:
@@ -754,6 +765,30 @@ class Processes(Wires):
         self.assertTrue(until(lambda: len(of("heard")) == 4), records)
         self.assertNotIn("galley", json.dumps(of("heard", "sent")))
         self.assertEqual({r["why"] for r in of("ignored")}, {"late"})
+
+    def test_what_was_cut_off_is_known_at_the_next_start(self) -> None:
+        place = self.practice()
+        text = (place / "house.toml").read_text()
+        for resume in ("report", "send"):
+            (place / "house.toml").write_text(text.replace("[house]", f'[house]\nresume = "{resume}"'))
+            process = self.start("listen", str(place), "--awake", "--json")
+            assert process.stdin is not None and process.stdout is not None
+            process.stdin.write(b"run the bilge pump for 600 seconds\n")
+            process.stdin.flush()
+            for line in process.stdout:
+                if json.loads(line)["event"] == "sent":
+                    break
+            process.kill()
+            process.wait()
+            out, _ = self.start("listen", str(place), "--json").communicate(b"", timeout=60)
+            records = [json.loads(line) for line in out.splitlines()]
+            told = [r["why"] for r in records if r["event"] == "trouble"]
+            self.assertEqual(len(told), 1, records)
+            self.assertRegex(told[0], "was not sent: boat marigold/bilge_pump/set 0")
+            sent = [r["command"] for r in records if r["event"] == "sent"]
+            self.assertEqual(sent, ["boat marigold/bilge_pump/set 0"] if resume == "send" else [])
+            out, _ = self.start("listen", str(place), "--json").communicate(b"", timeout=60)
+            self.assertNotIn(b"trouble", out)
 
     def test_a_full_disk_stops_the_log_and_not_the_house(self) -> None:
         def small() -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import random
 from collections import Counter
-from collections.abc import Mapping
 
 import glossa
 from glossa.commands import Command
@@ -56,7 +55,7 @@ class World:
         self.kinds: Counter[str] = Counter()
         self._keep = keep
         self.wires = {name: Wire(self) for name in house.links}
-        environment: Mapping[str, str] = {"MARIGOLD_HATCH_PIN": "8642"}
+        environment: object = options.pop("environment", {"MARIGOLD_HATCH_PIN": "8642"})
         self.engine = Engine(
             house, post=self._post, emit=self._emit, clock=lambda: self.now, wall=lambda: 1_800_000_000 + self.now + self.jump,
             environment=environment, matcher=matcher, say=lambda text, language: self.said.append(text), **options,  # type: ignore[arg-type]

@@ -81,10 +81,11 @@ def listen(
       glossa listen marigold --from mqtt:boat:marigold/heard --reply 'run:speak -v en' --health http:8091
       glossa listen my-home --from http:8090/heard --json
     """
+    from glossa.live.before import before
     from glossa.live.courier import clock
     from glossa.live.engine import REMEMBERED
     from glossa.live.listen import Live
-    from glossa.live.log import EventLog
+    from glossa.live.log import EventLog, read_log
     from glossa.live.places import PlaceError
     from glossa.live.reload import Watch
     from glossa.matching import Matcher
@@ -94,11 +95,13 @@ def listen(
     if token_env and not os.environ.get(token_env):
         raise click.UsageError(f"The environment variable {token_env} is not set.")
     emit, matcher = _Printer(as_json), Matcher(home, remember=REMEMBERED)
-    kept = None
+    kept, left = None, None
     if not no_log:
         if log is None:
             log = log_path(house)
             log.parent.mkdir(parents=True, exist_ok=True)
+        if log.exists():
+            left = before(e.record for e in read_log(log, kinds=("start", "begun", "sent", "failed", "lock")))
         kept = EventLog(
             log, clock=clock, megabytes=log_size, talk=not no_talk,
             trouble=lambda why: live.engine.trouble(why),
@@ -106,7 +109,7 @@ def listen(
     try:
         live = Live(
             home, sources or ("stdin",), emit, matcher=matcher, replies=replies, health=health, log=kept,
-            watch=watch, token=os.environ.get(token_env, "") if token_env else "", dry=dry_run, **options,
+            watch=watch, before=left, token=os.environ.get(token_env, "") if token_env else "", dry=dry_run, **options,
         )  # fmt: skip
     except PlaceError as error:
         raise click.UsageError(str(error)) from None

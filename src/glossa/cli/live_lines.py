@@ -79,6 +79,11 @@ def _rest(kind: str, data: dict[str, Any]) -> Text:
             )
         case "said":
             text.append(f"“{data['reply']}”", style="italic")
+        case "begun":
+            text.append(f"{len(data['commands'])} commands with waits between them", style="bright_black")
+        case "lock":
+            state = "locked" if data.get("until") else f"{data['wrong']} wrong in a row" if data["wrong"] else "right again"
+            text.append(f"{data['passcode']}  {state}", style="yellow" if data["wrong"] or data.get("until") else "green")
         case "state":
             text.append(f"{data['device']} {data['property']} {data['value']}", style="green")
         case "link":

@@ -14,7 +14,7 @@ from glossa.conversation.alternatives import MOST_ALTERNATIVES, Candidate
 from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
-from glossa.conversation.passcode import Keeper, expected
+from glossa.conversation.passcode import Keeper, expected, keeper_of
 from glossa.conversation.plan import Planned, about_part, commands_in, heads, next_step, planned
 from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
@@ -59,6 +59,10 @@ class Conversation:
         state: the known value of every (device, property); the initial ones by default, as for simulated devices.
         secrets: the environment that holds the passcodes; None is offline, where each passcode's ``test`` counts.
         awake: start awake even though the house has a wake word.
+
+    Attributes:
+        state: the known value of every (device, property).
+        keepers: the wrong passcodes so far, by :func:`~glossa.conversation.passcode.keeper_of`.
     """
 
     def __init__(
@@ -86,7 +90,7 @@ class Conversation:
         self._mode_stack: list[str] = []
         self._mode_until = float("inf")
         self._now = float("-inf")
-        self._keepers: dict[str, Keeper] = {}
+        self.keepers: dict[str, Keeper] = {}
         self._last: tuple[str, float] | None = None
         self._last_intent: Intent | None = None
         self._followed: tuple[Intent, dict[str, SlotValue]] | None = None
@@ -199,13 +203,16 @@ class Conversation:
         return replace(event, alternative=best.number)
 
     def _unlocked(self, event: Event) -> bool:
-        return event.outcome == Outcome.ACCEPT and event.intent in self._keepers
+        return event.outcome == Outcome.ACCEPT and event.intent is not None and self._guarded(event.intent)
+
+    def _guarded(self, intent: str) -> bool:
+        return self.house.intents[intent].pin is not None
 
     def _fork(self) -> Conversation:
         """The same conversation, to try a text on without any trace in this one."""
         fork = copy(self)
         fork.state, fork._mode_stack = dict(self.state), list(self._mode_stack)
-        fork._keepers = {intent: copy(keeper) for intent, keeper in self._keepers.items()}
+        fork.keepers = {key: copy(keeper) for key, keeper in self.keepers.items()}
         return fork
 
     def resume(self, before: Conversation) -> None:
@@ -219,7 +226,7 @@ class Conversation:
         self._mode_stack = [m for m in before._mode_stack if m in self.house.modes]
         self._mode_until = before._mode_until if self.mode else float("inf")
         self._awake_until, self._now, self._last = before._awake_until, before._now, before._last
-        self._keepers = {i: k for i, k in before._keepers.items() if i in self.house.intents}
+        self.keepers = dict(before.keepers)
         self.last_devices = tuple(d for d in before.last_devices if d in self.house.devices)
 
     def _understand(self, text: str, at: float, language: str) -> Event:
@@ -599,7 +606,7 @@ class Conversation:
         language = load_language(tag)
         pin = intent.pin
         assert pin is not None
-        keeper = self._keepers.setdefault(intent.id, Keeper())
+        keeper = self.keepers.setdefault(keeper_of(intent), Keeper())
         code = expected(pin, self._secrets)
         wait = keeper.locked(at)
         if not code or wait:

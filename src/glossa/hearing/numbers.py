@@ -320,7 +320,7 @@ class NumberReader:
                 piece, length = str(self.ones[word]), 1
             elif word in self.words.homophones and said and word not in self.words.single:
                 piece, length = str(self.words.homophones[word]), 1
-            elif (value := self._below_1000(words, here)) is not None:
+            elif (value := self.below_1000(words, here)) is not None:
                 piece, length = value
             elif word in self._hesitation and said:
                 here += 1
@@ -332,7 +332,7 @@ class NumberReader:
             end = here
         return (end, said) if said else None
 
-    def _below_1000(self, words: tuple[str, ...], at: int) -> tuple[str, int] | None:
+    def below_1000(self, words: tuple[str, ...], at: int) -> tuple[str, int] | None:
         """A tens, a teen or a number out of the table, as digits and how many words it takes."""
         tens, word = self.words.tens, words[at]
         if word in tens:

@@ -162,6 +162,7 @@ class _Builder:
             evidence=evidence,
             repeat=base.repeat,
             window=wake.window if wake else 8.0,
+            resume=base.resume,
         )
 
     def _matching(self, section: Any, above: Matching, path: Path) -> Matching:

@@ -283,6 +283,8 @@ class House(Struct, frozen=True):
     """Weights of the evidence that were fitted to this household's own rows, by term."""
     repeat: float = 0.7
     window: float = 8.0
+    resume: str = "report"
+    """What becomes of commands that were cut off when the program ended: ``report``, or ``send`` at the next start."""
 
     @property
     def id(self) -> str:

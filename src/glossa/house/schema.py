@@ -34,6 +34,7 @@ class HouseSection(Section):
     languages: list[str] = msgspec.field(default_factory=lambda: ["en"])
     tables: list[str] = []
     repeat: NotNegative = 0.7
+    resume: Literal["report", "send"] = "report"
 
 
 class WakeSection(Section):

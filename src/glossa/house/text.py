@@ -13,6 +13,8 @@ from functools import lru_cache
 _APOSTROPHES = re.compile(r"['’‘ʼ`´]")
 _NOT_WORD = re.compile(r"[^\w]+", re.UNICODE)
 _DIGITS_MEET_LETTERS = re.compile(r"(?<=\d)(?=[^\W\d_])|(?<=[^\W\d_])(?=\d)")
+_KEPT = "\u200c\u200d\u00a0\u202f\u3000\u00ad"
+"""Joiners, and spaces that Python counts as not printable."""
 _NOT_IDENTIFIER = re.compile(r"[^a-z0-9]+")
 
 
@@ -37,6 +39,20 @@ def words(text: str) -> tuple[str, ...]:
     """
     joined = _DIGITS_MEET_LETTERS.sub(" ", _APOSTROPHES.sub("", fold(text)))
     return tuple(w for w in _NOT_WORD.sub(" ", joined).replace("_", " ").split() if w)
+
+
+def printable(text: str) -> str:
+    """A text without characters that do something instead of being seen; a space stands for each.
+
+    Those are controls (C0, C1 and DEL), marks that turn the direction of writing, surrogates, and code points that are no
+    characters (The Unicode Standard, sections 23.1, 23.2, 23.6 and 23.7). Joiners within a word stay.
+
+    >>> printable("lamp\u001b[2J on\ufffe")
+    'lamp [2J on '
+    """
+    if text.isprintable():
+        return text
+    return "".join(c if c.isprintable() or c in _KEPT else " " for c in text)
 
 
 def identifier(name: str) -> str:

@@ -14,14 +14,16 @@ from glossa.commands.action import names
 from glossa.commands.states import States
 from glossa.conversation import Conversation, Event
 from glossa.conversation.conversation import initial_state
+from glossa.conversation.passcode import Keeper, unsayable
+from glossa.conversation.secrecy import DOUBT, Secrecy, guarded
 from glossa.house.model import House
 from glossa.house.values import Value
 from glossa.language import load_language
+from glossa.live.before import Before, Unfinished, as_plain
 from glossa.live.echo import Echo
 from glossa.live.heard import Heard
 from glossa.live.outbox import Order, Result
-from glossa.live.records import Record
-from glossa.live.secrecy import Secrecy
+from glossa.live.records import Record, iso
 from glossa.live.sequence import Sequence
 from glossa.live.throttle import Throttle
 from glossa.matching import Matcher, Outcome
@@ -83,6 +85,7 @@ class Engine:
         self._sequences: dict[int, Sequence] = {}
         self._timers: list[tuple[float, int]] = []
         self.started = clock()
+        self._doubt_until = float("-inf")
         self.last_heard: float | None = None
         self.last_sent: float | None = None
         self.counts = {"heard": 0, "accepted": 0, "sent": 0, "failed": 0}
@@ -91,7 +94,7 @@ class Engine:
     def _use(self, house: House, matcher: Matcher) -> None:
         self.house = house
         self._states = States(house)
-        self._secrecy = Secrecy(matcher, self._environment)
+        self._secrecy = Secrecy(matcher, [self._environment])
         self._echo = Echo(matcher, self._echo_seconds)
         self.conversation = Conversation(
             house, matcher, state=_known_at_first(house), secrets=self._environment, awake=self._awake
@@ -151,21 +154,28 @@ class Engine:
 
     def _understand(self, heard: Heard, received: float, said: float, source: str) -> Record:
         talk = self.conversation
-        before, asked = dict(talk.state), talk.pending is not None and talk.pending.kind == "pin"
+        before, asked = dict(talk.state), self._asks_for_a_passcode
+        wrong = {key: (k.wrong, k.rounds) for key, k in talk.keepers.items()}
         event = talk.hear_best(heard.alternatives, received, self._language(heard.language))
+        if asked or self._asks_for_a_passcode or event.intent in guarded(self.house):
+            self._doubt_until = self._clock() + DOUBT
         data = {**self._data(event, before, asked), "source": source, "at": round(received - self.started, 3)}
         if heard.confidence is not None:
             data["confidence"] = heard.confidence
         if event.alternative:
             data |= {"alternative": event.alternative, "of": len(heard.alternatives)}
         if self._why and event.match is not None and HIDDEN not in data["utterance"]:
-            data["why"] = self._secrecy.data(event.match.explain())
+            data["why"] = event.match.explain()
+        self._note_locks(wrong)
         sequence = self._sequence(event, before, said)
         if sequence is not None:
             self.counts["accepted"] += 1
             self._sequences[sequence.number] = sequence
             if any(not self._up.get(link, False) for link in sequence.links):
                 sequence.reply, data["reply"] = data["reply"], ""  # until it is clear whether it can be reached
+            if sequence.waits:
+                lasting = [as_plain(c) for c in event.commands if c.form != "wait"]
+                self._emit("begun", self._number, {"commands": lasting})
             self._advance(sequence)
         if data["reply"]:
             self._voice(data["reply"], event.language or self.house.languages[0])
@@ -179,23 +189,39 @@ class Engine:
         base = {t.lower().split("-")[0]: t for t in reversed(self.house.languages)}
         return known.get(tag.lower()) or base.get(tag.lower().split("-")[0], "")
 
+    @property
+    def _asks_for_a_passcode(self) -> bool:
+        return self.conversation.pending is not None and self.conversation.pending.kind == "pin"
+
+    def _in_doubt(self, event: Event | None = None) -> bool:
+        """Whether digits may be a passcode that nobody knows: not those of a command that was understood and needs none."""
+        understood = event is not None and event.outcome not in (Outcome.REJECT, Outcome.ASLEEP)
+        plain = understood and event is not None and event.intent is not None and event.intent not in guarded(self.house)
+        return self._clock() < self._doubt_until and not plain
+
+    def _note_locks(self, before: Mapping[str, tuple[int, int]]) -> None:
+        """Keep what is known of wrong passcodes, so that it outlives the program."""
+        for key, keeper in self.conversation.keepers.items():
+            if (keeper.wrong, keeper.rounds) != before.get(key, (0, 0)):
+                opens = keeper.locked_until - self._clock()
+                until = {"until": self._wall() + opens} if opens > 0 else {}
+                self._emit("lock", self._number, {"passcode": key, "wrong": keeper.wrong, "rounds": keeper.rounds, **until})
+
     def _data(self, event: Event, before: Mapping[tuple[str, str], Value], asked: bool) -> dict[str, Any]:
         data = event.plain()
-        utterance = self._secrecy.utterance(event, asked)
+        utterance = self._secrecy.utterance(event, asked=asked, doubt=self._in_doubt(event))
         if utterance != event.utterance:
             # Other readings of the same words would tell what was hidden.
             data["alternatives"] = []
-            data["slots"] = {} if asked else data["slots"]
+            data["slots"] = {} if asked or self._in_doubt(event) else data["slots"]
         data |= {
             "utterance": utterance[:MOST_SHOWN],
             "reason": event.reason,
-            "detail": event.detail,
+            "detail": "" if utterance != event.utterance else event.detail,
             "mode": event.mode,
             "awake": event.awake,
         }
-        for name in ("slots", "commands", "reply", "alternatives", "detail", "parts"):
-            if name in data:
-                data[name] = self._secrecy.data(data[name])
+        data = self._secrecy.record(data, doubt=self._in_doubt(event))
         keys = []
         for one in event.parts or (event,):
             intent = self.house.intents.get(one.intent or "")
@@ -207,7 +233,7 @@ class Engine:
         return data
 
     def _shown(self, text: str) -> str:
-        return self._secrecy.text(text[:MOST_SHOWN])
+        return self._secrecy.text(text[:MOST_SHOWN], doubt=self._in_doubt())
 
     # --- delivery ---------------------------------------------------------------------------------------------------
 
@@ -246,7 +272,7 @@ class Engine:
         sent = result.how == "sent"
         self.counts["sent" if sent else "failed"] += 1
         sequence = self._sequences.get(order.number)
-        data: dict[str, Any] = {"link": order.command.link, "command": self._secrecy.text(str(order.command)), "how": result.how}
+        data: dict[str, Any] = {"link": order.command.link, "command": str(order.command), "how": result.how}
         if result.reason:
             data["reason"] = result.reason
         if sequence is not None:
@@ -289,7 +315,7 @@ class Engine:
                 gone = older.without({(d, n) for c in newer.commands for d, n, _ in c.effects})
                 for _part, command in gone:
                     self._emit("failed", older.number, {
-                        "link": command.link, "command": self._secrecy.text(str(command)), "how": "replaced",
+                        "link": command.link, "command": str(command), "how": "replaced",
                         "reason": f"by number {newer.number}",
                     })  # fmt: skip
                 if gone and not older.left:
@@ -323,7 +349,7 @@ class Engine:
 
     def _drop(self, sequence: Sequence, reason: str) -> None:
         for _part, command in sequence.rest():
-            data = {"link": command.link, "command": self._secrecy.text(str(command)), "how": "dropped", "reason": reason}
+            data = {"link": command.link, "command": str(command), "how": "dropped", "reason": reason}
             self._emit("failed", sequence.number, data)
             self.counts["failed"] += 1
             self._unlearn(command, sequence, certain=True)
@@ -389,6 +415,40 @@ class Engine:
 
     # --- records ----------------------------------------------------------------------------------------------------
 
+    def begin(self, sources: list[str], before: Before | None = None) -> None:
+        """Record that the house begins to listen, what keeps it from working as it should, and what was left from before.
+
+        Args:
+            sources: where it listens.
+            before: what the log of an earlier run tells.
+        """
+        self._emit("start", 0, {"house": self.house.name, "sources": sources})
+        for intent in self.house.intents.values():
+            why = unsayable(intent.pin, self._environment) if intent.pin is not None else ""
+            if why:
+                self.trouble(f"{intent.id} refuses until this is mended: {why}")
+        if before is None:
+            return
+        for lock in before.locks:
+            opens = float(lock.get("until") or 0.0) - self._wall()
+            until = self._clock() + opens if opens > 0 else float("-inf")
+            self.conversation.keepers[lock["passcode"]] = Keeper(lock["wrong"], lock["rounds"], until)
+        for begun in before.unfinished:
+            self._left_over(begun)
+
+    def _left_over(self, begun: Unfinished) -> None:
+        """Report what an earlier run was about to send when it ended, and send it where the house says so."""
+        lines = "; ".join(map(str, begun.commands))
+        left = f"number {begun.number} of {iso(begun.time)} was under way when the program ended, and was not sent: {lines}"
+        send = self.house.resume == "send"
+        self._emit("trouble", 0, {"why": left + ("; it is sent now" if send else "")})
+        if send:
+            self._number += 1
+            sequence = Sequence(self._number, begun.commands, since=self._clock(), language=self.house.languages[0], before={})
+            self._sequences[sequence.number] = sequence
+            self._emit("begun", sequence.number, {"commands": [as_plain(c) for c in begun.commands]})
+            self._advance(sequence)
+
     def note(self, kind: str, data: Mapping[str, Any]) -> None:
         """Record something that happened elsewhere."""
         self._emit(kind, 0, data)
@@ -399,18 +459,21 @@ class Engine:
 
     def _say(self, number: int, text: str, language: str) -> None:
         self._voice(text, language)
-        self._emit("said", number, {"reply": self._secrecy.text(text)})
+        self._emit("said", number, {"reply": text})
 
     def _voice(self, text: str, language: str) -> None:
         self._echo.said(text, self._clock())
-        self._say_to(text, language)
+        self._say_to(self._secrecy.text(text), language)
 
     def _now_and_then(self, kind: str, key: str, data: Mapping[str, Any]) -> Record | None:
         count = self._throttle.count(f"{kind} {key}", self._clock())
         return self._emit(kind, 0, {**data, **({"count": count} if count > 1 else {})}) if count else None
 
     def _emit(self, kind: str, number: int, data: Mapping[str, Any]) -> Record:
-        record = Record(kind, self._wall(), number, data)
+        # Whatever is shown, sent on or kept passes here.
+        record = Record(
+            kind, self._wall(), number, self._secrecy.record(data, doubt=kind in ("error", "ignored") and self._in_doubt())
+        )
         self._emit_to(record)
         return record
 

@@ -18,6 +18,7 @@ from glossa.commands import Command
 from glossa.house import House
 from glossa.links.link import Link
 from glossa.links.standstill import Standstill
+from glossa.live.before import Before
 from glossa.live.courier import clock
 from glossa.live.endpoint import Busy, Endpoint, Unusable
 from glossa.live.engine import Engine
@@ -66,6 +67,7 @@ class Live:
         health: where its health line goes: an ``http`` or ``mqtt`` place, or None.
         log: keeps the records, or None.
         watch: looks after the house file, or None.
+        before: what an earlier run left, or None.
         links: link id -> a link of your own, in the place of the one that the house file describes.
         functions: what callback links can call.
         environment: where secrets are found.
@@ -90,6 +92,7 @@ class Live:
         health: Place | str | None = None,
         log: EventLog | None = None,
         watch: Watch | None = None,
+        before: Before | None = None,
         links: Mapping[str, Link] | None = None,
         functions: Mapping[str, Callable[..., object]] | None = None,
         environment: Mapping[str, str] = os.environ,
@@ -101,7 +104,7 @@ class Live:
         self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http")) for s in sources)
         self._replies = tuple(_place(r, house, ("mqtt", "run")) for r in replies)
         self._health = _place(health, house, ("http", "mqtt")) if health is not None else None
-        self._emit_to, self._log, self._watch, self._grace = emit, log, watch, grace
+        self._emit_to, self._log, self._watch, self._grace, self._before = emit, log, watch, grace, before
         self._todo: SimpleQueue[Callable[[], object]] = SimpleQueue()
         self._room = threading.BoundedSemaphore(MOST_HEARD)
         self._reports: SimpleQueue[tuple[str, str, bytes, bool]] = SimpleQueue()
@@ -165,9 +168,9 @@ class Live:
         self.engine.trouble(why)
 
     def _emit(self, record: Record) -> None:
-        self._emit_to(record)
         if self._log is not None:
             self._log.write(record)
+        self._emit_to(record)
 
     def _result(self, result: Result) -> None:
         if result.order.number >= 0:
@@ -336,8 +339,8 @@ class Live:
     def run(self) -> None:
         """Listen until :meth:`stop`, or until every input has ended."""
         engine = self.engine
-        engine.note("start", {"house": engine.house.name, "sources": [s.written for s in self._sources]})
         self._wire()
+        engine.begin([s.written for s in self._sources], self._before)
         for source in self._sources:
             if source.type == "stdin":
                 threading.Thread(target=self._read_stdin, name="stdin", daemon=True).start()

@@ -117,6 +117,8 @@ class EventLog:
         try:
             if self._base is None:
                 self._base = _opened(self.path)
+            # What was begun must be known after a power cut, too: it is on the disk before the first command is sent.
+            self._base.execute(f"pragma synchronous = {'full' if record.kind == 'begun' else 'normal'}")
             self._insert(self._base, record)
             self._written += 1
             if self._written % CHECK_EVERY == 1:

@@ -8,13 +8,30 @@ from typing import Any
 
 from msgspec import Struct, field
 
-KINDS = ("start", "heard", "ignored", "error", "sent", "failed", "said", "state", "link", "house", "trouble", "stop")
+KINDS = (
+    "start",
+    "heard",
+    "ignored",
+    "error",
+    "begun",
+    "lock",
+    "sent",
+    "failed",
+    "said",
+    "state",
+    "link",
+    "house",
+    "trouble",
+    "stop",
+)
 """Every kind of record.
 
 start, stop: the house begins and ends to listen.
 heard: an utterance and what came of it.
 ignored: something heard that is not acted on: ``partial``, ``late``, ``unsure``, or no utterance at all.
 error: the recogniser reports an error.
+begun: commands with waits between them, before the first is sent; what of them has no ``sent`` or ``failed`` was cut off.
+lock: the wrong passcodes so far, and how long the lock stays.
 sent, failed: what became of a command.
 said: a reply that comes later than its utterance.
 state: a device reports another value.

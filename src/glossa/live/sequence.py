@@ -58,6 +58,11 @@ class Sequence:
         return {c.link for c in self.commands if c.form != "wait"}
 
     @property
+    def waits(self) -> bool:
+        """Whether something has to wait for its turn."""
+        return any(c.form == "wait" for c in self.commands)
+
+    @property
     def left(self) -> bool:
         """Whether anything is still to be posted."""
         return any(c.form != "wait" for _, c in self._left)

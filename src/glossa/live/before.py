@@ -1,0 +1,62 @@
+"""What an earlier run left behind, as its log tells: commands that were under way, and wrong passcodes."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+
+from glossa.commands import Command
+from glossa.live.records import Record
+
+
+class Unfinished(Struct, frozen=True):
+    """Commands of an utterance, of which nobody knows that they were sent or why not; ``time`` is when it was said (seconds since 1970)."""
+
+    number: int
+    time: float
+    commands: tuple[Command, ...]
+
+
+class Before(Struct, frozen=True):
+    """What an earlier run left: commands that were cut off, and the last record of each passcode that was wrong."""
+
+    unfinished: tuple[Unfinished, ...] = ()
+    locks: tuple[Mapping[str, Any], ...] = ()
+
+
+def as_plain(command: Command) -> dict[str, Any]:
+    """A command as plain data that :func:`before` reads again."""
+    plain: dict[str, Any] = msgspec.to_builtins(command)
+    return {k: v for k, v in plain.items() if v not in ("", None, [], 0.0)}
+
+
+def before(records: Iterable[Record]) -> Before:
+    """What the records of a log leave open, oldest first: the begun commands of the last run, and the locks of all."""
+    begun: dict[int, tuple[float, list[Command]]] = {}
+    results: dict[int, Counter[str]] = {}
+    locks: dict[str, Mapping[str, Any]] = {}
+    for record in records:
+        if record.kind == "start":
+            begun, results = {}, {}
+        elif record.kind == "begun":
+            begun[record.number] = (record.time, [msgspec.convert(c, Command) for c in record.data["commands"]])
+        elif record.kind in ("sent", "failed"):
+            results.setdefault(record.number, Counter())[str(record.data["command"])] += 1
+        elif record.kind == "lock":
+            locks[record.data["passcode"]] = record.data
+    unfinished = []
+    for number, (time, commands) in begun.items():
+        known = results.get(number, Counter())
+        left = []
+        for command in commands:
+            if known[str(command)]:
+                known[str(command)] -= 1
+            else:
+                left.append(command)
+        if left:
+            unfinished.append(Unfinished(number, time, tuple(left)))
+    return Before(tuple(unfinished), tuple(locks.values()))
