@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import time
 from collections.abc import Iterator
@@ -14,6 +15,7 @@ from rich.table import Table
 from glossa.cli.main import house_argument
 from glossa.cli.show import console, event_lines, explanation
 from glossa.conversation import Conversation
+from glossa.conversation.secrecy import Secrecy
 from glossa.files import load_house
 from glossa.links.simulated import SimulatedHouse
 
@@ -88,11 +90,22 @@ def _lines(name: str, conversation: Conversation) -> Iterator[str]:
     from prompt_toolkit.auto_suggest import AutoSuggestFromHistory
     from prompt_toolkit.history import FileHistory, History, InMemoryHistory
 
-    folder = Path(click.get_app_dir("glossa"))
+    secrecy = Secrecy(conversation.matcher, (None, os.environ))
+
+    class Discreet(FileHistory):
+        """Keeps no line that holds a passcode."""
+
+        def store_string(self, string: str) -> None:
+            if secrecy.text(string) == string:
+                super().store_string(string)
+
+    path = Path(click.get_app_dir("glossa")) / "talk-history"
     history: History
     try:
-        folder.mkdir(parents=True, exist_ok=True)
-        history = FileHistory(str(folder / "talk-history"))
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        path.chmod(0o600)
+        history = Discreet(str(path))
     except OSError:
         history = InMemoryHistory()
     session: PromptSession[str] = PromptSession(history=history, auto_suggest=AutoSuggestFromHistory())

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 import time
 from collections.abc import Sequence
 from pathlib import Path
 
 import click
+from msgspec.structs import replace
 
 from glossa.cli.main import house_argument
 from glossa.cli.tables import load_tables, tables_argument
+from glossa.conversation.secrecy import Secrecy
 from glossa.files import find_house, load_house, read_text
 from glossa.house import House
 from glossa.matching import Matcher
@@ -70,7 +73,7 @@ def test(
     folder = results or find_house(house).parent / "results"
     before = _kept(folder, against) if against else None
     started = time.perf_counter()
-    found = _run(home, rows, as_json, jobs)
+    found = _starred(home, _run(home, rows, as_json, jobs))
     taken = time.perf_counter() - started
     if as_json:
         for result in found:
@@ -89,6 +92,20 @@ def test(
         (folder / f"{_plain_name(save)}.jsonl").write_text(kept(found), encoding="utf-8")
         click.echo(f"kept as {folder / save}.jsonl", err=True)
     sys.exit(0 if all(r.right for r in found) else 1)
+
+
+def _starred(home: House, found: list[Result]) -> list[Result]:
+    """Results whose texts hold no passcode, those of the tests and those of this machine alike, and can be printed."""
+    secrecy = Secrecy(Matcher(home), (None, os.environ))
+    return [
+        replace(
+            r,
+            row=replace(r.row, utterance=secrecy.text(r.row.utterance)),
+            event=replace(r.event, utterance=secrecy.text(r.event.utterance)) if r.event is not None else None,
+            wrong=tuple(secrecy.text(w) for w in r.wrong),
+        )
+        for r in found
+    ]
 
 
 def _plain_name(name: str) -> str:

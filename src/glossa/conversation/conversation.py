@@ -19,6 +19,7 @@ from glossa.conversation.plan import Planned, about_part, commands_in, heads, ne
 from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
 from glossa.house.model import House, Intent
+from glossa.house.text import printable
 from glossa.house.values import Value, texts_for
 from glossa.language import load_language
 from glossa.matching import Match, Matcher, Outcome, Reading
@@ -145,6 +146,7 @@ class Conversation:
             doubtful: ask back before anything is done, for the recogniser was not sure of the text.
         """
         self._doubtful = doubtful
+        text = printable(text)
         self.tick(at)
         at = self._now
         if self._last is not None and text == self._last[0] and at - self._last[1] < self.house.repeat:

@@ -55,6 +55,10 @@ class Quantity(Struct, frozen=True):
     note: str = ""
 
 
+MOST_CACHED = 20_000
+"""Words whose place in the grammar is remembered."""
+
+
 class NumberReader:
     """Reads the quantities of one language.
 
@@ -101,7 +105,7 @@ class NumberReader:
         self._known = (
             {w for held in every for w in held} | {w for held in lists for w in held.words} | language.small | language.verbs
         )
-        self._symbols: dict[str, tuple[tuple[str, Any, float], ...]] = {}
+        self._symbols = lru_cache(MOST_CACHED)(self._look_up)
 
     @property
     def unit_words(self) -> frozenset[str]:
@@ -199,14 +203,9 @@ class NumberReader:
 
     def _of_word(self, word: str) -> tuple[tuple[str, Any, float], ...]:
         """What a word is in the grammar: (symbol, value, cost)."""
-        known = self._symbols.get(word)
-        if known is None:
-            if len(self._symbols) > 20_000:
-                self._symbols.clear()
-            known = self._symbols[word] = tuple(self._look_up(word))
-        return known
+        return self._symbols(word)
 
-    def _look_up(self, word: str) -> list[tuple[str, Any, float]]:
+    def _look_up(self, word: str) -> tuple[tuple[str, Any, float], ...]:
         words = self.words
         spelt = words.spellings.get(word) or self._misspelt(word)
         cost = RESPELT if spelt != word else 0.0
@@ -237,7 +236,7 @@ class NumberReader:
             symbols.append(("homophone", Num(words.homophones[word], note="sounds like"), 0.0))
             if word not in self.language.small:
                 symbols.append(("misheard", Num(words.homophones[word]), 0.0))
-        return [*symbols, *((name, Num(1), 0.0) for name, listed in self._single_words.items() if word in listed)]
+        return (*symbols, *((name, Num(1), 0.0) for name, listed in self._single_words.items() if word in listed))
 
     def _misspelt(self, word: str) -> str:
         """The longer number word that a word is with one slip of the finger, or the word itself."""

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -106,7 +107,7 @@ class Hearing:
     def __init__(self, lexicon: Lexicon) -> None:
         self.lexicon, self.language = lexicon, lexicon.language
         self._devices = DeviceGrammar(lexicon)
-        self._recent: dict[str, Utterance] = {}
+        self._recent = lru_cache(MOST_RECENT)(self._analysed)
         language = lexicon.language
         grammar = language.grammar
         self._degrees = tuple(
@@ -128,13 +129,7 @@ class Hearing:
 
         The last few are kept: the matcher, answers and follow-ups look at the same one.
         """
-        known = self._recent.get(text)
-        if known is None:
-            known = self._analysed(text)
-            if len(self._recent) >= MOST_RECENT:
-                self._recent.clear()
-            self._recent[text] = known
-        return known
+        return self._recent(text)
 
     def _analysed(self, text: str) -> Utterance:
         tokens = self._prepared(text)

@@ -7,6 +7,7 @@ not matter which utterance asked first, nor from which thread.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from msgspec import Struct
@@ -96,9 +97,9 @@ class Vocabulary:
         self._sounds = dict(sounds or {})
         self._strict, self._kin = dict(strict or {}), kin
         self._sound_price, self._synonym_price = sound_price, synonym_price
-        self._near: dict[str, tuple[Near, ...]] = {}
-        self._joined: dict[str, tuple[Near, ...]] = {}
-        self._splits: dict[str, Words | None] = {}
+        self._near = lru_cache(MOST_CACHED)(self._find)
+        self._joined = lru_cache(MOST_CACHED)(self._join)
+        self._splits = lru_cache(MOST_CACHED)(self._taken_apart)
         self._table: _SoundTable | None = None
         self._plurals: dict[str, list[str]] = {}
         for word in self._order:
@@ -170,12 +171,7 @@ class Vocabulary:
 
     def near(self, word: str) -> tuple[Near, ...]:
         """The words of the house that a heard word may stand for, cheapest first."""
-        known = self._near.get(word)
-        if known is None:
-            if len(self._near) > MOST_CACHED:
-                self._near.clear()
-            known = self._near[word] = self._find(word)
-        return known
+        return self._near(word)
 
     def _find(self, word: str) -> tuple[Near, ...]:
         best: dict[str, Near] = {}
@@ -268,15 +264,12 @@ class Vocabulary:
 
     def joined(self, parts: Words) -> tuple[Near, ...]:
         """The words of the house that were split into some parts."""
-        key = " ".join(parts)
-        known = self._joined.get(key)
-        if known is None:
-            if len(self._joined) > MOST_CACHED:
-                self._joined.clear()
-            known = self._joined[key] = tuple(self._join(parts))
-        return known
+        return self._joined(parts)
 
-    def _join(self, parts: Words) -> Iterator[Near]:
+    def _join(self, parts: Words) -> tuple[Near, ...]:
+        return tuple(self._one_word(parts))
+
+    def _one_word(self, parts: Words) -> Iterator[Near]:
         joined = "".join(parts)
         if not 4 <= len(joined) <= LONGEST_SPLIT or any(p[0].isdigit() or p in self._fixed for p in parts):
             return
@@ -296,17 +289,14 @@ class Vocabulary:
 
     def split(self, word: str) -> Words | None:
         """The two words that a merged word is made of, or None: "saloonlamp", "turnoff", "sixtyfive"."""
-        if word in self._splits:
-            return self._splits[word]
-        parts = None
-        if word not in self.words and len(word) >= 5 and word not in self._fixed and word not in self._usual:
-            ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
-            whole = [w for w in ways if all(self._whole(p) for p in w)]
-            parts = min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else None
-        if len(self._splits) > MOST_CACHED:
-            self._splits.clear()
-        self._splits[word] = parts
-        return parts
+        return self._splits(word)
+
+    def _taken_apart(self, word: str) -> Words | None:
+        if word in self.words or len(word) < 5 or word in self._fixed or word in self._usual:
+            return None
+        ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
+        whole = [w for w in ways if all(self._whole(p) for p in w)]
+        return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else None
 
     def _whole(self, word: str) -> bool:
         """Whether a part of a merged word is a word of the house, one that means the same, or a number word."""

@@ -9,6 +9,8 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from glossa.house.text import printable
+
 MOST_BYTES = 65_536
 """What is longer is no utterance."""
 MOST_SHOWN = 200
@@ -94,15 +96,16 @@ def _from_json(raw: bytes) -> Heard:
         confidence = _share(listed[0][1])
     # Without figures of its own every text counts alike, in the recogniser's order.
     sure = 1.0 if confidence is None else confidence
-    texts = {first.strip(): sure}
+    first = printable(first).strip()
+    texts = {first: sure}
     for text, own in listed:
-        texts.setdefault(text.strip(), sure if _share(own) is None else float(_share(own) or 0.0))
+        texts.setdefault(printable(text).strip(), sure if _share(own) is None else float(_share(own) or 0.0))
     try:
         when = _time(said.time)
     except ValueError:
         return Heard(text=first, problem=f"'{_plain(said.time)}' is no time")
     return Heard(
-        text=first.strip(),
+        text=first,
         alternatives=tuple((t, c) for t, c in texts.items() if t) or (("", sure),),
         confidence=confidence,
         final=said.final,

@@ -25,13 +25,14 @@ class Throttle:
 
     def count(self, key: str, now: float) -> int:
         """How many times it has come since it was last let through, this time included; 0 where it is kept back now."""
-        known = self._known.get(key)
+        known = self._known.pop(key, None)
         if known is None or now - known.last > 2 * known.pause:
             held = known.held if known else 0
             if len(self._known) >= MOST_KEYS:
-                self._known.clear()
+                self._known.pop(next(iter(self._known)))  # the one that has not come for longest
             self._known[key] = _Known(now, last=now)
             return held + 1
+        self._known[key] = known
         known.last = now
         if now - known.let < known.pause:
             known.held += 1

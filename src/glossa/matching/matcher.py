@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from threading import Lock
 
 from msgspec import Struct
@@ -14,6 +15,7 @@ from glossa.hearing.utterance import Utterance
 from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
 from glossa.house.problems import HouseError, Problem, nearest
+from glossa.house.text import printable
 from glossa.matching.alignment import Alignment
 from glossa.matching.compound import LEAST_TOLD, TELLING, boundaries, compound, parted
 from glossa.matching.decide import decide
@@ -89,8 +91,7 @@ class Matcher:
                 Problem("house.toml", 0, f"evidence.{t}", "there is no such term", nearest(t, TERM_NAMES)) for t in unknown
             )
         self.weights: Mapping[str, float] = Frozen(weights if weights is not None else {**fitted_weights(), **house.evidence})
-        self._remember = remember
-        self._known: dict[tuple[str, str, str, tuple[str, ...]], Match] = {}
+        self._known = lru_cache(remember)(self._match) if remember else self._match
         self._grammars: dict[str, Grammar] = {}
         self._compiling = Lock()
 
@@ -122,15 +123,7 @@ class Matcher:
         Returns:
             The readings, at most four, the best of every meaning first, and the outcome.
         """
-        if not self._remember:
-            return self._match(text, language, mode, about)
-        key = (text, language, mode, tuple(about))
-        known = self._known.get(key)
-        if known is None:
-            if len(self._known) >= self._remember:
-                self._known.clear()
-            known = self._known[key] = self._match(text, language, mode, about)
-        return known
+        return self._known(printable(text), language, mode, tuple(about))
 
     def live(self, intent: Intent, mode: str) -> bool:
         """Whether an intent's phrases count in a mode, ``""`` being none."""
