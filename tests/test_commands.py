@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from urllib.parse import parse_qsl
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -10,8 +11,9 @@ import glossa
 from glossa.commands import Refused, act
 from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
-from glossa.house import read_house
+from glossa.house import HouseError, read_house
 from glossa.house.model import Wire
+from glossa.house.templates import content_of
 
 HOUSE = read_house(
     """
@@ -133,14 +135,45 @@ class Commands(unittest.TestCase):
             self.assertIn("don't know yet", action.reply)
         self.assertEqual(act(HOUSE, HOUSE.intents["how"], {"device": ("a",)}, STATE).reply, "tall lamp is at 0")
 
+    def test_what_a_placeholder_fills_is_told_or_declared(self) -> None:
+        text = '[house]\nname = "T"\n[links.web]\ntype = "http"\nurl = "http://127.0.0.1:9"\n[slots.word]\ntype = "words"\n[slots.code]\ntype = "digits"\n'
+        text += "[intents.a]\nphrases = ['note $word', 'code $code']\ndefaults = { word = 'x', code = '7' }\nsteps = [{ method = 'POST', path = '/', STEP }]\n"
+        for body, said, wanted in (
+            ("body = '{\"n\": $word}'", "note null", '{"n": "null"}'), ("body = '{\"n\": $code}'", "code oh oh seven", '{"n": "007"}'),
+            ("body = 'a=$word'", "note b & c", "a=b+%26+c"), ("body = '<q>$word</q>', content_type = 'text'", "note hi", "<q>hi</q>"),
+            ("body = 'say $word'", "note hi", "say hi"),
+        ):  # fmt: skip
+            command = glossa.Conversation(read_house(text.replace("STEP", body))).hear(said).commands[0]
+            self.assertEqual(command.body, wanted)
+        for body, why in (
+            ("body = '<q>$word</q>'", "content_type"),
+            ("body = '{\"a\" $word}', content_type = 'json'", "is not JSON"),
+        ):
+            with self.assertRaisesRegex(HouseError, why):
+                read_house(text.replace("STEP", body))
+
     @settings(max_examples=200)
     @given(st.text(max_size=30))
     def test_no_spoken_word_changes_the_shape_of_a_command(self, word: str) -> None:
-        json_body = fill(Wire("topic", "bus", topic="t", payload='{"say": "$word"}'), {"word": word}, HOUSE)
-        self.assertEqual(json.loads(json_body.payload), {"say": word})
-        bare = fill(Wire("topic", "bus", topic="t", payload='{"say": $word}'), {"word": word}, HOUSE)
-        self.assertEqual(list(json.loads(bare.payload)), ["say"])
-        path = fill(Wire("http", "web", method="GET", path="/a/$word"), {"word": word}, HOUSE).path
+        shapes = {
+            '{"say": $word}': lambda t: json.loads(t) == {"say": word},
+            '{"say": "<$word>", "n": [1, {"a\\"": "$word"}]}': lambda t: (
+                json.loads(t) == {"say": f"<{word}>", "n": [1, {'a"': word}]}
+            ),
+            'cmd {"q": "$word"}': lambda t: json.loads(t.removeprefix("cmd ")) == {"q": word},
+            '["a\\\\", $word]': lambda t: json.loads(t) == ["a\\", word],
+            "text=$word&admin=0": lambda t: parse_qsl(t, keep_blank_values=True) == [("text", word), ("admin", "0")],
+            "say $word": lambda t: t == f"say {word}",
+        }
+        for template, holds in shapes.items():
+            wire = Wire("topic", "bus", topic="t", payload=template, content=content_of(template), free=frozenset(("word",)))
+            payload = fill(wire, {"word": word}, HOUSE).payload
+            self.assertTrue(holds(payload), (template, payload))
+        web = Wire("http", "web", method="GET", path="/a/$word")
+        if word in (".", ".."):
+            self.assertRaises(Refused, fill, web, {"word": word}, HOUSE)
+            return
+        path = fill(web, {"word": word}, HOUSE).path
         self.assertEqual((path.count("/"), path.count("?"), path.count("#")), (2, 0, 0))
         for wire, bad in (
             (Wire("topic", "bus", topic="a/$word/b"), "+#/\0"),

@@ -5,7 +5,6 @@ MQTT topics: MQTT 3.1.1, section 4.7.  URL parts: RFC 3986, section 2.1.  JSON t
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable, Mapping
 from urllib.parse import quote
@@ -13,7 +12,7 @@ from urllib.parse import quote
 from msgspec import Struct
 
 from glossa.house.model import House, Wire
-from glossa.house.templates import PLACEHOLDER
+from glossa.house.templates import PLACEHOLDER, fill_template
 from glossa.house.values import Value, tidy
 
 Fill = Value | tuple[str, ...]
@@ -32,7 +31,7 @@ class Command(Struct, frozen=True):
         topic, payload, qos, retain: an MQTT message.
         text: serial text without its frame.
         data: bytes.
-        method, path, body: an HTTP request.
+        method, path, body: an HTTP request; ``content`` says whether its body is ``json``, a ``form`` or ``text``.
         call: the name of a callable; ``slots`` are what it is called with.
         wait: seconds, 0 or more.
         effects: (device, property, value) of everything that it changes.
@@ -49,6 +48,7 @@ class Command(Struct, frozen=True):
     method: str = ""
     path: str = ""
     body: str = ""
+    content: str = ""
     call: str = ""
     slots: Mapping[str, Fill] | None = None
     wait: float = 0.0
@@ -87,20 +87,35 @@ def fill(wire: Wire, fills: Mapping[str, Fill], house: House, effects: tuple[tup
             topic = _replace(wire.topic, fills, _topic_level)
             if not topic:
                 raise Refused("the topic is empty")
-            payload = _template(wire.payload, fills)
+            payload = _filled(wire.payload, wire, fills)
             return Command("topic", link, topic=topic, payload=payload, qos=wire.qos, retain=wire.retain, effects=effects)
         case "text":
             options = house.links[link].options if link in house.links else {}
             frame = "".join(str(options.get(k, "")) for k in ("start", "end"))
-            return Command("text", link, text=_replace(wire.text, fills, lambda v: _framed(v, frame)), effects=effects)
+            if wire.content == "json":
+                text = _filled(
+                    wire.text, wire, {name: v if not isinstance(v, str) else _framed(v, frame) for name, v in fills.items()}
+                )
+            else:
+                text = _replace(wire.text, fills, lambda v: _framed(v, frame))
+            return Command("text", link, text=text, effects=effects)
         case "bytes":
             return Command("bytes", link, data=bytes.fromhex(_replace(wire.bytes, fills, _byte)), effects=effects)
         case "http":
-            path = _replace(wire.path, fills, lambda v: quote(_plain(v), safe=""))
-            body = _template(wire.body, fills)
-            return Command("http", link, method=wire.method, path=path, body=body, effects=effects)
+            path = _replace(wire.path, fills, _url_part)
+            body = _filled(wire.body, wire, fills)
+            return Command("http", link, method=wire.method, path=path, body=body, content=wire.content, effects=effects)
         case _:
             return Command("call", link, call=wire.call, slots=dict(fills), effects=effects)
+
+
+def _filled(template: str, wire: Wire, fills: Mapping[str, Fill]) -> str:
+    def value(name: str) -> str:
+        if name not in fills:
+            raise Refused(f"${name} has no value")
+        return _plain(fills[name])
+
+    return fill_template(template, wire.content, value, wire.free)
 
 
 def _replace(template: str, fills: Mapping[str, Fill], escape: Callable[[Fill], str]) -> str:
@@ -119,6 +134,13 @@ def _plain(value: Fill) -> str:
     return str(tidy(value)) if isinstance(value, (int, float)) else value
 
 
+def _url_part(value: Fill) -> str:
+    text = _plain(value)
+    if text in (".", ".."):  # RFC 3986, section 5.2.4: they lead elsewhere
+        raise Refused(f"'{text}' can't stand in a path")
+    return quote(text, safe="")
+
+
 def _number(value: Fill) -> str:
     try:
         return str(max(0.0, float(_plain(value))))
@@ -128,7 +150,7 @@ def _number(value: Fill) -> str:
 
 def _topic_level(value: Fill) -> str:
     text = _plain(value)
-    if not text or any(c in text for c in "+#/\0") or len(text.encode()) > 1000:
+    if not text or not text.isprintable() or any(c in text for c in "+#/") or len(text.encode()) > 1000:
         raise Refused(f"'{text}' can't stand in a topic")
     return text
 
@@ -148,32 +170,3 @@ def _byte(value: Fill) -> str:
     if not number.is_integer() or not 0 <= number <= 255:
         raise Refused(f"'{_plain(value)}' is not a whole number from 0 to 255")
     return f"{int(number):02X}"
-
-
-def _template(template: str, fills: Mapping[str, Fill]) -> str:
-    """A payload or body; where it is JSON, values are escaped inside its strings and only numbers stand outside of them."""
-    if not template.lstrip().startswith(("{", "[", '"')):
-        return _replace(template, fills, _plain)
-    filled, last = [], 0
-    for found in PLACEHOLDER.finditer(template):
-        before = template[: found.start()]
-        name = found[1] or found[2]
-        if name not in fills:
-            raise Refused(f"${name} has no value")
-        value = fills[name]
-        text = _plain(value)
-        quoted = (before.count('"') - before.count('\\"')) % 2 == 1
-        if quoted:
-            text = json.dumps(text, ensure_ascii=False)[1:-1]
-        elif not _is_json_number(text):
-            text = json.dumps(text, ensure_ascii=False)
-        filled.append(template[last : found.start()] + text)
-        last = found.end()
-    return "".join(filled) + template[last:]
-
-
-def _is_json_number(text: str) -> bool:
-    try:
-        return not isinstance(json.loads(text), (str, list, dict))
-    except ValueError:
-        return False

@@ -37,6 +37,7 @@ from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.reader import Reader
 from glossa.house.schema import SECTIONS, TABLES, StepSection
 from glossa.house.shapes import Path, convert
+from glossa.house.sorts import FREE
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts
 from glossa.house.wires import read_wire
@@ -270,7 +271,7 @@ class _Builder:
         wires = []
         for number, step in enumerate(steps):
             at: Path = (*path, "command", number) if isinstance(command, list) else (*path, "command")
-            wire = read_wire(step, link, at, self.reader, fills)
+            wire = read_wire(step, link, at, self.reader, fills, ("raw", "value") if section.type in FREE else ())
             if wire is not None and wire.form == "set":
                 self.bad(at, "a property's command can't set another device", "write the wire command itself")
             elif wire is not None:
@@ -373,7 +374,8 @@ class _Builder:
             steps = tuple(
                 wire
                 for number, step in enumerate(section.steps or ())
-                if (wire := read_wire(step, "", (*path, "steps", number), self.reader, check.fills(phrases, section))) is not None
+                if (wire := read_wire(step, "", (*path, "steps", number), self.reader, check.fills(phrases, section), parts.free))
+                is not None
             )
             if len(self.reader.problems) > before:
                 continue
@@ -406,7 +408,7 @@ class _Builder:
                     ("house", "tables", number), f"there is no phrase table '{name}'", "it is looked for beside the house file"
                 )
                 continue
-            for sheet in sheets.read_sheet(self.sheets[name], name, self.reader, self.reader.problems):
+            for sheet in sheets.read_sheet(self.sheets[name], name, self.reader, self.reader.problems, parts.free):
                 if sheet.intent in (*known, *intents, *self.raw.get("intents", {})):
                     self.reader.problems.append(
                         Problem(

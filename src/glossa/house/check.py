@@ -17,7 +17,7 @@ from glossa.house.reader import Reader
 from glossa.house.schema import IntentSection, LinkSection
 from glossa.house.shapes import Path
 from glossa.house.sheets import SheetIntent
-from glossa.house.sorts import NumberValues
+from glossa.house.sorts import FREE, NumberValues
 from glossa.house.templates import placeholders
 from glossa.house.values import Value, Values
 
@@ -54,6 +54,12 @@ class Parts(Struct, frozen=True):
         """The devices that the id of a device or group stands for, all of them for ``""``."""
         ids = self.groups[device].members if device in self.groups else (device,) if device else tuple(self.devices)
         return tuple(d for d in ids if d in self.devices)
+
+    @property
+    def free(self) -> frozenset[str]:
+        """The slots and properties that hold what somebody said, word for word."""
+        owned = ((p.name, p.values) for d in self.devices.values() for p in d.properties.values())
+        return frozenset(name for name, values in (*self.slots.items(), *owned) if values.sort in FREE)
 
     @property
     def property_names(self) -> tuple[str, ...]:

@@ -27,7 +27,9 @@ class Wire(Struct, frozen=True):
         retain: MQTT retain flag.
         text: text of a serial command without its frame.
         bytes: hex pairs and placeholders.
-        method, path, body: an HTTP request; ``json`` says that the body is JSON text.
+        method, path, body: an HTTP request.
+        content: what the payload, the text or the body is: ``json``, ``form`` or ``text``.
+        free: the placeholders that hold what somebody said, word for word.
         call: the name of a registered callable.
         wait: seconds, as a number or a placeholder.
         device, set: a device or group, and which of its properties become what.
@@ -44,7 +46,8 @@ class Wire(Struct, frozen=True):
     method: str = ""
     path: str = ""
     body: str = ""
-    json: bool = False
+    content: str = "text"
+    free: frozenset[str] = frozenset()
     call: str = ""
     wait: str = ""
     device: str = ""

@@ -117,6 +117,7 @@ class StepSection(Section):
     path: str | None = None
     json: Any = None
     body: str | None = None
+    content_type: Literal["json", "form", "text"] | None = None
     call: str | None = None
     wait: Number | str | None = None
     device: str | None = None

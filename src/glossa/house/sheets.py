@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from msgspec import Struct, field
 
@@ -44,8 +44,11 @@ class _RowContext(Struct):
         self.problems.append(Problem(self.file, self.line, column, message, hint))
 
 
-def read_sheet(text: str, file: str, context: Context, problems: list[Problem]) -> list[SheetIntent]:
-    """The intents of a phrase table, in the order of their first rows; what is wrong is added to ``problems``."""
+def read_sheet(text: str, file: str, context: Context, problems: list[Problem], free: Collection[str] = ()) -> list[SheetIntent]:
+    """The intents of a phrase table, in the order of their first rows; what is wrong is added to ``problems``.
+
+    ``free`` are the slots that take any words.
+    """
     rows = csv.reader(io.StringIO(text.removeprefix("\ufeff"), newline=""))
     found: dict[str, SheetIntent] = {}
     try:
@@ -62,7 +65,7 @@ def read_sheet(text: str, file: str, context: Context, problems: list[Problem]) 
             return []
         line = rows.line_num + 1
         for row in rows:
-            _row(dict(zip(header, (cell.strip() for cell in row), strict=False)), file, line, found, context, problems)
+            _row(dict(zip(header, (cell.strip() for cell in row), strict=False)), file, line, found, context, problems, free)
             line = rows.line_num + 1
     except csv.Error as error:
         problems.append(Problem(file, rows.line_num, "", f"not CSV: {error}"))
@@ -70,7 +73,13 @@ def read_sheet(text: str, file: str, context: Context, problems: list[Problem]) 
 
 
 def _row(
-    cells: dict[str, str], file: str, line: int, found: dict[str, SheetIntent], context: Context, problems: list[Problem]
+    cells: dict[str, str],
+    file: str,
+    line: int,
+    found: dict[str, SheetIntent],
+    context: Context,
+    problems: list[Problem],
+    free: Collection[str],
 ) -> None:
     if not any(cells.values()):
         return
@@ -87,7 +96,7 @@ def _row(
         if any(k in wired for k in _WIRE):
             step, faults = convert(wired, StepSection)
             problems += [Problem(file, line, str(f.path[-1]), f.message, nearest(f.written, f.known)) for f in faults]
-            wire = read_wire(step, "", (), here, _fills(cells)) if not faults else None
+            wire = read_wire(step, "", (), here, _fills(cells), free) if not faults else None
         elif not cells.get("reply"):
             problems.append(
                 Problem(file, line, "text", "the row sends nothing and replies nothing", "fill one of: " + ", ".join(_WIRE))

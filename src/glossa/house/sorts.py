@@ -355,6 +355,9 @@ class WordsValues(Values, frozen=True):
         return "something"
 
 
+FREE = ("words", "digits")
+"""The sorts whose values are what somebody said, word for word."""
+
 SORTS: Mapping[str, type[Values]] = {
     c.sort: c for c in (SwitchValues, NumberValues, ChoiceValues, ColourValues, DigitsValues, WordsValues)
 }

@@ -7,12 +7,14 @@ import re
 from collections.abc import Callable, Collection, Mapping
 from typing import Any, Protocol
 
+from msgspec.structs import replace
+
 from glossa.house.effects import read_setting
 from glossa.house.model import Link, Wire
 from glossa.house.problems import nearest
 from glossa.house.schema import StepSection
 from glossa.house.shapes import Path
-from glossa.house.templates import placeholders
+from glossa.house.templates import content_of, json_start, placeholders
 from glossa.house.values import tidy
 
 TAKES: Mapping[str, tuple[str, ...]] = {
@@ -38,7 +40,14 @@ class Context(Protocol):
 
 
 def read_wire(
-    step: StepSection, device_link: str, path: Path, context: Context, fills: Collection[str], *, state: bool = False
+    step: StepSection,
+    device_link: str,
+    path: Path,
+    context: Context,
+    fills: Collection[str],
+    free: Collection[str] = (),
+    *,
+    state: bool = False,
 ) -> Wire | None:
     """A checked :class:`Wire`, or None where it was wrong and noted.
 
@@ -48,6 +57,7 @@ def read_wire(
         path: where it stands in the house file.
         context: takes the errors and knows the links.
         fills: the placeholders that will have a value.
+        free: those of them that hold what somebody said, word for word.
         state: whether it is a place to listen at, which has no payload.
     """
     present = [
@@ -109,12 +119,13 @@ def read_wire(
         method=step.method or "",
         path=step.path or "",
         body=json.dumps(step.json, ensure_ascii=False) if step.json is not None else step.body or "",
-        json=step.json is not None,
         call=step.call or "",
         wait=_text(step.wait),
         device=step.device or "",
         set={k: read_setting(v) for k, v in (step.set or {}).items()},
     )
+    wire = replace(wire, free=frozenset(free).intersection(wire.names))
+    wire = replace(wire, content=_content(step, wire, path, context, state))
     for name in wire.names:
         if name not in fills:
             context.bad(path, f"${name} has no value here", nearest(name, sorted(fills)) or "name a slot of the phrase")
@@ -123,6 +134,26 @@ def read_wire(
         context.bad((*path, "wait"), f"'{wire.wait}' is not a time", "write seconds, 0 or more")
         return None
     return wire
+
+
+def _content(step: StepSection, wire: Wire, path: Path, context: Context, state: bool) -> str:
+    """What the text of a command is: as it says, or as it looks; where that is open, what was said must not decide."""
+    key = {"topic": "payload", "text": "text", "http": "body"}.get(wire.form, "")
+    template = str(getattr(wire, key)) if key else ""
+    if step.content_type is not None and not key:
+        context.bad((*path, "content_type"), f"'content_type' doesn't belong to a command with {wire.form}", "leave it out")
+    if step.content_type == "json" and json_start(template) < 0:
+        context.bad((*path, key), "is not JSON", "check its quotes, commas and brackets")
+    if step.content_type is not None or not key or state:
+        return step.content_type or "text"
+    found = content_of(template, http=wire.form == "http")
+    said = [n for n in placeholders(template) if n in wire.free]
+    if not found and said:
+        context.bad(
+            (*path, key), f"it can't be told what ${said[0]} fills here, and any words may be said for it",
+            'write content_type = "json", "form" or "text" beside it ("text": the other side takes everything as it comes)',
+        )  # fmt: skip
+    return found or "text"
 
 
 def _link(name: str, form: str, path: Path, context: Context) -> str | None:

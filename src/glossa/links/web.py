@@ -22,6 +22,9 @@ TRANSIENT = (502, 503, 504)
 PAUSE = 0.2
 """Seconds before a request is repeated."""
 
+PLAIN = "text/plain; charset=utf-8"
+MEDIA_TYPES = {"json": "application/json", "form": "application/x-www-form-urlencoded"}
+
 
 class WebLink(Link):
     """A web server that takes commands.
@@ -83,7 +86,9 @@ class WebLink(Link):
         """Why the request should be made once more, ``""`` when it was taken."""
         assert self._client is not None
         try:
-            kind = "application/json" if command.body.lstrip().startswith(("{", "[")) else "text/plain; charset=utf-8"
+            kind = MEDIA_TYPES.get(command.content) or (
+                "application/json" if command.body.lstrip().startswith(("{", "[")) else PLAIN
+            )
             async with self._client.stream(
                 command.method,
                 self._url + "/" + command.path.lstrip("/"),
