@@ -5,6 +5,7 @@ import io
 import json
 import os
 import shutil
+import sqlite3
 import tempfile
 import unittest
 from pathlib import Path
@@ -20,6 +21,7 @@ from glossa.files import find_house, write_house
 from glossa.house import HouseError, read_house
 from glossa.house.model import Prices
 from glossa.language import load_language
+from glossa.live.log import EventLog
 from glossa.matching.evidence import confidence, fitted_weights
 from glossa.trials.coverage import coverage, suggested_rows
 from glossa.trials.edit import with_settings, with_word
@@ -324,6 +326,46 @@ class Writing(unittest.TestCase):
                 write_house(house, text + "# more\n")
             self.assertEqual(house.read_text(), text)
             self.assertEqual(list(Path(folder).glob(".house*")), [])
+
+    def test_links_modes_and_backups_stay(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            real, link = folder / "real.toml", folder / "house.toml"
+            shutil.copy(HOUSES / "larkspur" / "house.toml", real)
+            real.chmod(0o600)
+            link.symlink_to(real)
+            text, planted = real.read_text(), folder / "planted"
+            (folder / ".house.toml.new").symlink_to(planted)
+            backups = [write_house(link, text + f"# {n}\n") for n in range(3)]
+            self.assertTrue(link.is_symlink())
+            self.assertEqual([b.read_text().removeprefix(text) for b in backups], ["", "# 0\n", "# 1\n"])
+            self.assertEqual({p.stat().st_mode & 0o777 for p in (real, *backups)}, {0o600})
+            self.assertEqual((real.read_text(), planted.exists()), (text + "# 2\n", False))
+
+    def test_nothing_is_written_over_a_file_of_another_sort(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            shutil.copytree(HOUSES / "larkspur", folder, dirs_exist_ok=True)
+            house, table = folder / "house.toml", str(folder / "tuned.csv")
+            text = house.read_text()
+            for option in ("--junit", "--html"):
+                code, _, err = run("test", name, table, option, str(house))
+                self.assertEqual((code, house.read_text()), (2, text))
+                self.assertIn("a file of another sort", err)
+            self.assertEqual(run("listen", name, "--log", str(house), typed=b"")[0], 2)
+            self.assertEqual(house.read_text(), text)
+            for option, file in (("--junit", "r.xml"), ("--html", "r.html"), ("--save", "x")):
+                for _ in range(2):
+                    self.assertLess(run("test", name, table, option, str(folder / file) if option != "--save" else file)[0], 2)
+            whole = (folder / "r.html").read_text()
+            with mock.patch.object(os, "fsync", side_effect=OSError(28, "No space left on device")):
+                self.assertEqual(run("test", name, table, "--html", str(folder / "r.html"))[0], 2)
+            self.assertEqual((folder / "r.html").read_text(), whole)
+            self.assertEqual(list(folder.glob(".*")), [])
+            with sqlite3.connect(folder / "other.db") as base:
+                base.execute("create table mine (x)")
+            with self.assertRaisesRegex(HouseError, "another program"):
+                EventLog(folder / "other.db", clock=lambda: 0.0)
 
     def test_comments_and_order_survive(self) -> None:
         text = '# top\n[house]\nname = "X" # here\n\n[matching]\naccept = 0.8 # why\n\n[intents.a]\nphrases = ["x"] # p\nreply = "r"\n'

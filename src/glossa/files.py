@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import os
 import stat
+import tempfile
 import tomllib
+from collections.abc import Mapping
 from importlib import resources
+from itertools import count
 from pathlib import Path
 
 from glossa.house import House, HouseError, Problem, read_house
@@ -143,31 +146,98 @@ def log_path(place: str | os.PathLike[str]) -> Path:
     return path.with_suffix(".db")
 
 
+SIGNATURES: Mapping[str, tuple[bytes, ...]] = {
+    ".png": (b"\x89PNG",), ".pdf": (b"%PDF",), ".svg": (b"<?xml", b"<svg"), ".xml": (b"<?xml", b"<testsuite"), ".html": (b"<!doctype html",),
+    ".jsonl": (b"{",), ".csv": (b"utterance",), ".toml": (),
+}  # fmt: skip
+"""How the files begin that Glossa writes, by their ending; what begins otherwise is somebody else's."""
+
+
+def write_file(path: Path, content: bytes | str, like: str = "") -> None:
+    """Write a file, all at once or not at all; its mode is kept, and a link to it is followed.
+
+    Args:
+        path: the file.
+        content: what it holds then.
+        like: the ending that says what sort of file it is; the path's own by default.
+
+    Raises:
+        HouseError: where it can't be written, or a file of another sort is there; everything is as it was then.
+    """
+    data = content.encode() if isinstance(content, str) else content
+    begins = SIGNATURES.get(like or path.suffix.lower(), ())
+    try:
+        target = path.resolve()
+        there = target.stat() if target.exists() else None
+        if there is not None and not stat.S_ISREG(there.st_mode):
+            raise HouseError([Problem(str(path), 0, "", "is there already and is no file", "name another file")])
+        if there is not None and begins and there.st_size:
+            with target.open("rb") as file:
+                head = file.read(64).removeprefix(b"\xef\xbb\xbf").lstrip().lower()
+            if not head.startswith(tuple(b.lower() for b in begins)):
+                hint = "name another file; nothing was changed"
+                raise HouseError([Problem(str(path), 0, "", "is there already and is a file of another sort", hint)])
+        if there is not None and not os.access(target, os.W_OK):
+            raise PermissionError(13, "the file can't be written")
+        _replace(target, data, stat.S_IMODE(there.st_mode) if there is not None else None)
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise HouseError([Problem(str(path), 0, "", f"can't be written: {reason}", "nothing was changed")]) from None
+
+
+def _replace(target: Path, data: bytes, mode: int | None) -> None:
+    """Put a file in the place of another, from one beside it whose name nobody can guess."""
+    number, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name[:100]}.", suffix=".part")
+    try:
+        with open(number, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        if mode is None:
+            mode = 0o666 & ~_umask()
+        os.chmod(name, mode)
+        os.replace(name, target)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise
+
+
+def _umask() -> int:
+    """The mask of new files' modes; it can only be read by setting it."""
+    mask = os.umask(0o077)
+    os.umask(mask)
+    return mask
+
+
 def write_house(path: Path, text: str) -> Path:
     """Replace a house file, all at once or not at all, and keep what it was.
 
-    The new text is checked as a house first; the backup lies beside the file as ``house.toml.bak``.
+    The new text is checked as a house first. What it was lies beside the file as ``house.toml.bak``, or under the next free number; an
+    earlier one is never written over.
 
     Raises:
         HouseError: where the text is no house any more, or can't be written; the file is as it was then.
     """
     sheets = {n: read_text(path.parent / n, n) for n in _sheet_names(text) if (path.parent / n).is_file()}
     read_house(text, sheets, str(path), languages())
-    backup = path.with_name(path.name + ".bak")
-    written = {backup: path.with_name(f".{backup.name}.new"), path: path.with_name(f".{path.name}.new")}
     try:
         if not os.access(path, os.W_OK):
             raise PermissionError(13, "the file can't be written")
-        for part, content in zip(written.values(), (path.read_bytes(), text.encode()), strict=True):
-            with part.open("wb") as file:
-                file.write(content)
-                file.flush()
-                os.fsync(file.fileno())
-        for whole, part in written.items():  # both are on the disk: an earlier backup is not lost to half of a new one
-            os.replace(part, whole)
+        before, mode = path.read_bytes(), stat.S_IMODE(path.stat().st_mode)
+        backup = _backup(path, before)
+        if not backup.exists():
+            _replace(backup, before, mode)
+        _replace(path.resolve(), text.encode(), mode)
     except OSError as error:
-        for part in written.values():
-            part.unlink(missing_ok=True)
         hint = "nothing was changed"
         raise HouseError([Problem(str(path), 0, "", f"can't be written: {error.strerror or error}", hint)]) from None
     return backup
+
+
+def _backup(path: Path, content: bytes) -> Path:
+    """Where a file's content is kept: where it is kept already, or a name that is free."""
+    for number in count(1):
+        backup = path.with_name(path.name + ".bak" + (f".{number}" if number > 1 else ""))
+        if not backup.exists() or backup.read_bytes() == content:
+            return backup
+    raise AssertionError("numbers end")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 from pathlib import Path
 
@@ -11,7 +12,7 @@ import msgspec
 
 from glossa.cli.main import house_argument
 from glossa.cli.teach import offer
-from glossa.files import find_house, load_house, read_text
+from glossa.files import find_house, load_house, read_text, write_file
 
 
 @click.command()
@@ -59,10 +60,11 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
     if rows is not None:
         if rows.exists():
             raise click.ClickException(f"{rows} is there already; name another file")
-        with rows.open("w", encoding="utf-8", newline="") as file:
-            writer = csv.writer(file, lineterminator="\n")
-            writer.writerow(["utterance", "outcome", "intent", "note"])
-            writer.writerows((*miss.row, "from the log") for miss in misses)
+        table = io.StringIO()
+        writer = csv.writer(table, lineterminator="\n")
+        writer.writerow(["utterance", "outcome", "intent", "note"])
+        writer.writerows((*miss.row, "from the log") for miss in misses)
+        write_file(rows, table.getvalue())
         click.echo(f"wrote {rows}: check each row before you keep it", err=True)
     proposals = [m.proposal for m in misses if m.proposal is not None]
     if proposals:

@@ -96,6 +96,7 @@ def listen(
         raise click.UsageError(f"The environment variable {token_env} is not set.")
     emit, matcher = _Printer(as_json), Matcher(home, remember=REMEMBERED)
     kept, left = None, None
+    no_log = no_log or str(log) == os.devnull
     if not no_log:
         if log is None:
             log = log_path(house)

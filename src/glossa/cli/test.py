@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from glossa.cli.main import house_argument
 from glossa.cli.tables import load_tables, tables_argument
 from glossa.conversation.secrecy import Secrecy
-from glossa.files import find_house, load_house, read_text
+from glossa.files import find_house, load_house, read_text, write_file
 from glossa.house import House
 from glossa.matching import Matcher
 from glossa.trials import Result, Row, run_table
@@ -89,7 +89,7 @@ def test(
         from glossa.trials.history import kept
 
         folder.mkdir(parents=True, exist_ok=True)
-        (folder / f"{_plain_name(save)}.jsonl").write_text(kept(found), encoding="utf-8")
+        write_file(folder / f"{_plain_name(save)}.jsonl", kept(found))
         click.echo(f"kept as {folder / save}.jsonl", err=True)
     sys.exit(0 if all(r.right for r in found) else 1)
 
@@ -130,18 +130,18 @@ def _write(
     if to_junit is not None:
         from glossa.trials.junit import junit
 
-        to_junit.write_text(junit(found, taken), encoding="utf-8")
+        write_file(to_junit, junit(found, taken), ".xml")
         click.echo(f"wrote {to_junit}", err=True)
     if to_html is not None:
         from glossa.pictures.page import page
         from glossa.trials.measures import measures
 
-        to_html.write_text(page(home, found, measures(home, found), coverage(home, found)), encoding="utf-8")
+        write_file(to_html, page(home, found, measures(home, found), coverage(home, found)), ".html")
         click.echo(f"wrote {to_html}", err=True)
     if to_suggest is not None:
         if to_suggest.exists():
             raise click.ClickException(f"{to_suggest} is there already; name another file")
-        to_suggest.write_text(suggested_rows(home, Matcher(home), coverage(home, found)), encoding="utf-8")
+        write_file(to_suggest, suggested_rows(home, Matcher(home), coverage(home, found)))
         click.echo(f"wrote {to_suggest}: check each row before you add it to a table", err=True)
 
 

@@ -144,11 +144,11 @@ def _content(step: StepSection, wire: Wire, path: Path, context: Context, state:
         context.bad((*path, "content_type"), f"'content_type' doesn't belong to a command with {wire.form}", "leave it out")
     if step.content_type == "json" and json_start(template) < 0:
         context.bad((*path, key), "is not JSON", "check its quotes, commas and brackets")
-    if step.content_type is not None or not key or state:
+    if step.content_type is not None or not key:
         return step.content_type or "text"
     found = content_of(template, http=wire.form == "http")
     said = [n for n in placeholders(template) if n in wire.free]
-    if not found and said:
+    if not found and said and not state:
         context.bad(
             (*path, key), f"it can't be told what ${said[0]} fills here, and any words may be said for it",
             'write content_type = "json", "form" or "text" beside it ("text": the other side takes everything as it comes)',

@@ -24,6 +24,8 @@ CHECK_EVERY = 200
 """Records between two looks at the size."""
 SHARE = 0.1
 """The oldest part of the records that goes when the log is full."""
+OWN = 0x676C6F73
+"""The application id of a log (SQLite file format, section 1.3.17): "glos"."""
 NOT_KEPT = ("state",)
 
 _SCHEMA = """
@@ -182,6 +184,10 @@ class EventLog:
 def _opened(path: Path) -> sqlite3.Connection:
     base = sqlite3.connect(path, timeout=2.0, check_same_thread=False)
     try:
+        held = {name for (name,) in base.execute("select name from sqlite_master where type = 'table'")}
+        if held and (held != {"records"} or base.execute("pragma application_id").fetchone()[0] not in (0, OWN)):
+            raise sqlite3.DatabaseError("it is the database of another program")
+        base.execute(f"pragma application_id = {OWN}")
         base.execute("pragma auto_vacuum = incremental")
         base.execute("pragma journal_mode = wal")
         base.execute("pragma synchronous = normal")

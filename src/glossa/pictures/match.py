@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from glossa.matching import Match, Piece
 from glossa.matching.result import HIDDEN
+from glossa.pictures.save import save
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -45,7 +46,7 @@ def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 
             if part.best is not None:
                 _titled(axes, part)
                 _alignment(axes, part.best.pieces)
-        figure.savefig(file, dpi=dpi)
+        save(figure, file, dpi)
         plt.close(figure)
         return
     grid = figure.add_gridspec(2, 2, height_ratios=(1, 1), width_ratios=(1, 1))
@@ -54,7 +55,7 @@ def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 
     _alignment(top, best.pieces)
     _evidence(left, match)
     _rivals(right, match)
-    figure.savefig(file, dpi=dpi)
+    save(figure, file, dpi)
     plt.close(figure)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from glossa.house.model import House
+from glossa.pictures.save import save
 from glossa.trials.findings import apart_by_sound
 from glossa.trials.sentences import samples
 
@@ -38,5 +39,5 @@ def draw_nearness(house: House, file: str, *, width: float = 12.8, height: float
     axes.set_yticks(range(count), phrases, fontsize=8)
     axes.set_title(f"{house.name}: how near its phrases are to each other by sound", loc="left")
     figure.colorbar(image, ax=axes, shrink=0.6, label="1 is the same")
-    figure.savefig(file, dpi=dpi)
+    save(figure, file, dpi)
     plt.close(figure)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from glossa.pictures.save import save
+
 EDGES = (0.0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 0.95, 0.98, 1.0)
 """The limits of the bins of confidence; they are narrow where most readings are."""
 
@@ -64,4 +66,4 @@ def draw_reliability(readings: Sequence[Reading], file: str, *, width: float = 1
     for axes in (top, bottom):
         for side in ("top", "right"):
             axes.spines[side].set_visible(False)
-    figure.savefig(file, dpi=dpi)
+    save(figure, file, dpi)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from glossa.pictures.save import save
 from glossa.trials.noise import StressResult
 
 
@@ -40,4 +41,4 @@ def draw_stress(result: StressResult, file: str, *, width: float = 12.8, height:
     for axes in (left, right):
         for side in ("top", "right"):
             axes.spines[side].set_visible(False)
-    figure.savefig(file, dpi=dpi)
+    save(figure, file, dpi)

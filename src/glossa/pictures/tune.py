@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from glossa.pictures.save import save
 from glossa.trials.tune import Tuned
 
 
@@ -48,4 +49,4 @@ def draw_tuned(tuned: Tuned, file: str, today: float, *, width: float = 12.8, he
     for axes in (left, right):
         for side in ("top", "right"):
             axes.spines[side].set_visible(False)
-    figure.savefig(file, dpi=dpi)
+    save(figure, file, dpi)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from glossa.pictures.save import save
 from glossa.trials.wake import THRESHOLDS, WakeRating
 
 
@@ -48,5 +49,5 @@ def draw_wake(ratings: Sequence[WakeRating], file: str, *, width: float = 12.8, 
     for axes in (left, right):
         for side in ("top", "right"):
             axes.spines[side].set_visible(False)
-    figure.savefig(file, dpi=dpi)
+    save(figure, file, dpi)
     plt.close(figure)
