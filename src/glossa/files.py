@@ -116,6 +116,8 @@ def _exists(path: Path) -> bool:
 
 
 def _sheet_names(text: str) -> list[str]:
+    if "tables" not in text:
+        return []
     try:
         names = tomllib.loads(text).get("house", {}).get("tables", [])
     except (ValueError, AttributeError, RecursionError):

@@ -186,7 +186,8 @@ class _Maker:
     def _shown(self, name: str, value: Value | None) -> str:
         if value is None:
             return ""
-        owners = (d.properties[name].values for d in self.house.devices.values() if name in d.properties)
+        meant = targets(self.house, self.intent, self.slots) or self.house.devices
+        owners = (p.values for d in meant if (p := self.house.devices[d].properties.get(name)) is not None)
         values = self.house.slots.get(name) or next(owners, None)
         if values is not None:
             return values.shown(value, self.tag, self.language)

@@ -44,12 +44,20 @@ def deep_frozen(value: Any) -> Any:
     >>> deep_frozen({"a": [1, {"b": 2}]})
     {'a': (1, {'b': 2})}
     """
+    return _frozen(value, {})
+
+
+def _frozen(value: Any, known: dict[int, Any]) -> Any:
+    """``known`` are the classes that were frozen already: what a thousand devices share stays one thing."""
     if isinstance(value, dict):
-        return Frozen({k: deep_frozen(v) for k, v in value.items()})
+        return Frozen({k: _frozen(v, known) for k, v in value.items()})
     if isinstance(value, (list, tuple)):
-        return tuple(deep_frozen(v) for v in value)
+        return tuple(_frozen(v, known) for v in value)
     if isinstance(value, Struct):
-        fields = {name: getattr(value, name) for name in value.__struct_fields__}
-        made = {name: deep_frozen(v) for name, v in fields.items() if isinstance(v, (dict, list, tuple, Struct))}
-        return replace(value, **made) if made else value
+        made = known.get(id(value))
+        if made is None:
+            fields = {name: getattr(value, name) for name in value.__struct_fields__}
+            changed = {name: _frozen(v, known) for name, v in fields.items() if isinstance(v, (dict, list, tuple, Struct))}
+            made = known[id(value)] = replace(value, **changed) if changed else value
+        return made
     return value

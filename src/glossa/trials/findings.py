@@ -19,6 +19,7 @@ from glossa.language.phones import distance, letters, phones
 from glossa.matching import Match, Matcher
 from glossa.matching.grammar import Grammar
 from glossa.matching.result import SlotValue
+from glossa.trials.candidates import candidates
 from glossa.trials.sentences import own_sentences, samples
 from glossa.trials.table import Row
 
@@ -123,7 +124,8 @@ def _spoken(house: House, tag: str) -> Iterator[tuple[str, str, Words]]:
 
 def _near_names(house: House, tag: str) -> Iterator[Finding]:
     names = list(_spoken(house, tag))
-    for (section, one, mine), (_, other, theirs) in combinations(names, 2):
+    for at, beside in candidates([way for _, _, way in names], tag):
+        (section, one, mine), (_, other, theirs) = names[at], names[beside]
         if one == other or _together(house, one, other):
             continue
         left, right = telling_words(mine, theirs)
@@ -142,7 +144,8 @@ def _near_names(house: House, tag: str) -> Iterator[Finding]:
 
 def _near_phrases(house: House, tag: str) -> Iterator[Finding]:
     said = [(intent.id, tuple(s.split())) for intent in house.intents.values() for s in samples(house, intent, tag)]
-    for (one, mine), (other, theirs) in combinations(said, 2):
+    for at, beside in candidates([words_ for _, words_ in said], tag):
+        (one, mine), (other, theirs) = said[at], said[beside]
         left, right = telling_words(mine, theirs)
         if one != other and left and len(left) == len(right) and 0 < apart_by_sound(left, right, tag) < TOO_NEAR:
             yield Finding(

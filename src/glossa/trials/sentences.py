@@ -135,8 +135,8 @@ def _filled(house: House, intent: Intent, position: Position, tag: str, said: Ma
     if position.slot == "GARBAGE":
         return "whatever"
     own = device.properties.get(position.slot) if device is not None else None
-    owners = [d.properties[position.slot].values for d in house.devices.values() if position.slot in d.properties]
-    values = house.slots.get(position.slot) or (own.values if own is not None else next(iter(owners), None))
+    owners = (d.properties[position.slot].values for d in house.devices.values() if position.slot in d.properties)
+    values = house.slots.get(position.slot) or (own.values if own is not None else next(owners, None))
     return "" if values is None else values.sample(tag, load_language(tag))
 
 

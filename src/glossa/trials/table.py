@@ -19,10 +19,10 @@ COLUMNS = ("utterance", "outcome", "intent", "slots", "commands", "reply", "lang
 OWN = "_"
 """A column that begins with it is the writer's own, whatever it looks like."""
 OUTCOMES = tuple(str(o) for o in Outcome)
-_PART = re.compile(r"\s*;\s*(?=(?:[^\"]*\"[^\"]*\")*[^\"]*$)")
-"""What stands between the slots of several commands, outside of quotes."""
+_PART = re.compile(r'(?:[^;"]|"[^"]*"?)+')
+"""The slots of one of several commands: up to a semicolon outside of quotes."""
 
-_SLOT = re.compile(r'([\w.-]+)\s*=\s*("(?:[^"]|"")*"|\S*)')
+_SLOT = re.compile(r'(?<![\w.-])([\w.-]+)\s*=\s*("(?:[^"]|"")*"|\S*)')
 
 
 class Row(Struct, frozen=True):
@@ -134,7 +134,7 @@ def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Ro
             at = float(value["at"])
         except ValueError:
             problems.append(f"at: '{value['at']}' is no number of seconds")
-    parts = tuple(_slots(part) for part in _PART.split(value["slots"])) if "+" in value["intent"] else ()
+    parts = tuple(_slots(part) for part in _PART.findall(value["slots"])) if "+" in value["intent"] else ()
     slots = {} if parts else _slots(value["slots"])
     if value["slots"] and not slots and not any(parts):
         problems.append(f"slots: '{value['slots']}' is not of the form device=galley_lamp level=40")

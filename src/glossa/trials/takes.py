@@ -11,6 +11,7 @@ from glossa.house.model import House
 from glossa.house.text import words
 from glossa.matching import Matcher
 from glossa.matching.stops import STOPS, Severity
+from glossa.trials.candidates import Likely
 from glossa.trials.findings import apart_by_sound
 from glossa.trials.proposals import Proposal, propose
 from glossa.trials.sentences import samples
@@ -141,22 +142,26 @@ def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None, mo
         if text:
             counted[text] += 1
     groups: list[list[tuple[str, int]]] = []
+    likely = Likely(tag)
+    phrases = _Phrases(house, tag)
     for text, count in counted.most_common():
         match = matcher.match(text)
         if match.outcome in ("accept", "ask", "cancel") or match.reason in ("range", "mode") or wake.ends(text):
             continue  # understood, whether it was done or not
-        near = next((g for g in groups if apart_by_sound(tuple(g[0][0].split()), tuple(text.split()), tag) <= AGREE), None)
+        said = tuple(text.split())
+        near = next((g for g in likely.near(said) if apart_by_sound(tuple(groups[g][0][0].split()), said, tag) <= AGREE), None)
         if near is not None:
-            near.append((text, count))
+            groups[near].append((text, count))
         else:
             groups.append([(text, count)])
+            likely.add(said)
     found: list[Miss] = []
     for group in sorted(groups, key=lambda g: (-sum(n for _, n in g), g[0][0])):
         first = group[0][0]
         match = matcher.match(first)
         best = match.best
         # What a stop kept from being done is no miss, however near a phrase it comes.
-        meant = _nearest_phrase(house, first, tag) if match.reason not in _REFUSING else ""
+        meant = phrases.nearest(first) if match.reason not in _REFUSING else ""
         intent = best.intent if best is not None and match.outcome == "confirm" else meant
         proposal = propose(house, matcher, intent, first) if intent and len(found) < most else None
         row = (first, "accept" if intent else "reject", intent)
@@ -164,13 +169,23 @@ def learn(house: House, lines: Iterable[str], matcher: Matcher | None = None, mo
     return found
 
 
-def _nearest_phrase(house: House, text: str, tag: str) -> str:
-    """The intent whose phrases sound most like a text, where one is near."""
-    said = tuple(text.split())
-    best = ("", NEAR)
-    for intent in house.intents.values():
-        for sample in samples(house, intent, tag):
-            apart = apart_by_sound(said, tuple(sample.split()), tag)
+class _Phrases:
+    """The phrases of a house as plain sentences, to be found again by their sound."""
+
+    def __init__(self, house: House, tag: str) -> None:
+        self._tag = tag
+        self._said = [(i.id, tuple(sample.split())) for i in house.intents.values() for sample in samples(house, i, tag)]
+        self._likely = Likely(tag)
+        for _, words_ in self._said:
+            self._likely.add(words_)
+
+    def nearest(self, text: str) -> str:
+        """The intent whose phrases sound most like a text, ``""`` where none is near."""
+        said = tuple(text.split())
+        best = ("", NEAR)
+        for number in self._likely.near(said):
+            intent, sample = self._said[number]
+            apart = apart_by_sound(said, sample, self._tag)
             if apart < best[1]:
-                best = (intent.id, apart)
-    return best[0]
+                best = (intent, apart)
+        return best[0]
