@@ -52,6 +52,7 @@ WHY = {
     "nothing": "nothing fits",
     "empty": "nothing was said",
     "too long": "too long for a command",
+    "too much": "the phrases of the house can be laid over it in too many ways; the search was ended",
     "unknown": "the state is not known yet",
     "value": "the value has no place in the command",
 }

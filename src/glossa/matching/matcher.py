@@ -23,7 +23,7 @@ from glossa.matching.evidence import TERM_NAMES, amounts_of, confidence, counted
 from glossa.matching.grammar import Grammar
 from glossa.matching.reading import pieces_of, reading_of
 from glossa.matching.result import Match, Outcome, Reading
-from glossa.matching.search import Search
+from glossa.matching.search import MOST_STEPS, Search
 from glossa.matching.stops import Fired, Severity, fired
 
 MOST_READINGS = 4
@@ -52,12 +52,14 @@ class Understood(Struct, frozen=True):
         grammar: of the language.
         meanings: the best one first.
         lead: by how many words of cost the next different meaning is behind.
+        steps: how many steps the search took; over ``MOST_STEPS`` it was not ended.
     """
 
     utterance: Utterance
     grammar: Grammar
     meanings: tuple[Meant, ...] = ()
     lead: float = 0.0
+    steps: int = 0
 
     def amounts(self) -> dict[str, float]:
         """How much there is of each term of the evidence for the best meaning."""
@@ -152,11 +154,16 @@ class Matcher:
         covered = [m.alignment.covered for m in understood.meanings]
         places = boundaries(utterance, covered, language)
         understood_so_far: dict[tuple[str, tuple[str, ...]], Match] = {}
+        steps = understood.steps
 
         def understand(part: str, devices: Sequence[str]) -> Match:
+            nonlocal steps
             key = part, tuple(devices) or tuple(about)
+            if steps > MOST_STEPS:
+                return Match(part, Outcome.REJECT, reason="too much", language=tag)
             if key not in understood_so_far:
-                understood_so_far[key] = self._in_language(part, tag, mode, key[1])[0]
+                understood_so_far[key], its = self._in_language(part, tag, mode, key[1])
+                steps += its.steps
             return understood_so_far[key]
 
         path = parted(utterance, places, language, understand)
@@ -168,6 +175,8 @@ class Matcher:
         utterance, words = understood.utterance, understood.utterance.words
         if not words or len(words) > MOST_TOKENS:
             return Match(text, Outcome.REJECT, reason="too long" if words else "empty", language=tag), understood
+        if understood.steps > MOST_STEPS:
+            return Match(text, Outcome.REJECT, reason="too much", language=tag), understood
         if self._is_cancel(understood):
             return Match(text, Outcome.CANCEL, language=tag), understood
         if not understood.meanings:
@@ -181,8 +190,9 @@ class Matcher:
         utterance = grammar.hearing.analyse(text)
         if not utterance.words or len(utterance.words) > MOST_TOKENS:
             return Understood(utterance, grammar)
-        meanings = self._meanings(Search(utterance, grammar, about).alignments(), utterance, grammar, mode)
-        return Understood(utterance, grammar, meanings, _lead(meanings))
+        search = Search(utterance, grammar, about)
+        meanings = self._meanings(search.alignments(), utterance, grammar, mode)
+        return Understood(utterance, grammar, meanings, _lead(meanings), search.steps)
 
     def _meanings(self, alignments: Sequence[Alignment], utterance: Utterance, grammar: Grammar, mode: str) -> tuple[Meant, ...]:
         """The cheapest alignment of every meaning; those that count in the mode and are not refused go first where they are about as cheap."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
@@ -28,6 +29,17 @@ MOST_TRIED = 400
 """Ways to lay one phrase over the utterance that are looked at."""
 
 
+MOST_STEPS = 6_000
+"""Steps of a search, about 20 µs each; rows of real households take up to 800. What takes more is not understood, whatever it is."""
+STEPS_OF_A_PHRASE = 2
+"""What it costs to look at a phrase at all, in steps."""
+NEVER = 1 << 30
+
+
+def _same(one: Place, other: Place) -> bool:
+    return one.position >= 0 and one.position == other.position and one.missing == other.missing
+
+
 class Search:
     """Looks for alignments of one utterance; made for one utterance and thrown away.
 
@@ -35,6 +47,9 @@ class Search:
         utterance: what was heard, not empty and not too long.
         grammar: the compiled phrases.
         about: device ids that were spoken of before, which need not be named again.
+
+    Attributes:
+        steps: how many steps it took; a search that took more than ``MOST_STEPS`` was not ended.
     """
 
     def __init__(self, utterance: Utterance, grammar: Grammar, about: Iterable[str] = ()) -> None:
@@ -56,6 +71,7 @@ class Search:
         heaviest = max((utterance.weight(t) for t in dict.fromkeys(spans)), default=0.0)
         anything = bool(grammar.anything) and self.total
         self._most_slot = max(heaviest, anything)
+        self.steps = 0
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
 
     def alignments(self) -> list[Alignment]:
@@ -65,8 +81,9 @@ class Search:
         best = math.inf
         kept: list[Alignment] = []
         for loose, number in bounds:
-            if loose > best + BEHIND:
+            if loose > best + BEHIND or self.steps > MOST_STEPS:
                 break
+            self.steps += STEPS_OF_A_PHRASE
             pattern = patterns[number]
             options = [self._choices.of(pattern, place) for place in pattern.places]
             if self._bound(pattern, options) > best + BEHIND:
@@ -143,12 +160,18 @@ class Search:
         kept: list[Alignment] = []
         about = self._about(pattern)
         claimed = self._claimed(pattern)
+        steps_of_an_alignment = len(self.utterance.words) // 4
+
+        # Of neighbours for the same words the first are filled first, in the order of the words: all other ways are the same.
+        before = {b: a for a, b in pairwise(pattern.main) if _same(places[a], places[b])}
 
         def visit(at: int, cost: float, tokens: int) -> None:
             nonlocal most
-            if cost - ahead[at] > most or len(kept) >= MOST_TRIED:
+            self.steps += 1
+            if cost - ahead[at] > most or len(kept) >= MOST_TRIED or self.steps > MOST_STEPS:
                 return
             if at == len(order):
+                self.steps += steps_of_an_alignment
                 taken = self._with_small(pattern, chosen, tokens)
                 alignment = self._aligner.align(pattern, taken, about=about, claimed=claimed)
                 if alignment.cost <= most:
@@ -158,8 +181,12 @@ class Search:
             number = order[at]
             place = places[number]
             spec = self._spec(pattern, place, chosen)
+            first = 0
+            if number in before:
+                twin = chosen[before[number]]
+                first = twin.start + 1 if twin is not None else NEVER
             for option in lists[at]:
-                if not option.tokens & tokens and (spec < 0 or option.spec == spec):
+                if option.start >= first and not option.tokens & tokens and (spec < 0 or option.spec == spec):
                     chosen[number] = option
                     visit(at + 1, cost - option.gain - place.missing, tokens | option.tokens)
             chosen[number] = None

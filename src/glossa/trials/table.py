@@ -19,9 +19,6 @@ COLUMNS = ("utterance", "outcome", "intent", "slots", "commands", "reply", "lang
 OWN = "_"
 """A column that begins with it is the writer's own, whatever it looks like."""
 OUTCOMES = tuple(str(o) for o in Outcome)
-_PART = re.compile(r'(?:[^;"]|"[^"]*"?)+')
-"""The slots of one of several commands: up to a semicolon outside of quotes."""
-
 _SLOT = re.compile(r'(?<![\w.-])([\w.-]+)\s*=\s*("(?:[^"]|"")*"|\S*)')
 
 
@@ -134,7 +131,7 @@ def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Ro
             at = float(value["at"])
         except ValueError:
             problems.append(f"at: '{value['at']}' is no number of seconds")
-    parts = tuple(_slots(part) for part in _PART.findall(value["slots"])) if "+" in value["intent"] else ()
+    parts = tuple(_slots(part) for part in _parts(value["slots"])) if "+" in value["intent"] else ()
     slots = {} if parts else _slots(value["slots"])
     if value["slots"] and not slots and not any(parts):
         problems.append(f"slots: '{value['slots']}' is not of the form device=galley_lamp level=40")
@@ -169,6 +166,17 @@ def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Ro
 
 def _slots(written: str) -> dict[str, str]:
     return {k: v[1:-1].replace('""', '"') if v.startswith('"') else v for k, v in _SLOT.findall(written)}
+
+
+def _parts(written: str) -> list[str]:
+    """The slots of each of several commands: what stands between semicolons that are in no quotes."""
+    parts, start, quoted = [], 0, False
+    for at, sign in enumerate(written):
+        quoted ^= sign == '"'
+        if sign == ";" and not quoted:
+            parts.append(written[start:at])
+            start = at + 1
+    return [*parts, written[start:]]
 
 
 def _commands(written: str) -> tuple[str, ...] | None:
