@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint types fit benchmark screenshots clean
+.PHONY: demo test lint types fit benchmark fuzz screenshots clean
 
 $(VENV)/.installed: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
@@ -30,6 +30,9 @@ benchmark: $(VENV)/.installed
 	$(BIN)/python benchmarks/fit.py --held-out
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/live.py
+
+fuzz: $(VENV)/.installed
+	$(BIN)/python -m tests.fuzz --seconds $${SECONDS_OF_FUZZ:-600}
 
 screenshots: $(VENV)/.installed
 	$(BIN)/python scripts/screenshots.py

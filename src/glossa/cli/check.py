@@ -48,7 +48,7 @@ def check(house: str, strict: bool, as_json: bool, picture: str | None) -> None:
         fields = ("name", "place", "what", "why", "instead")
         click.echo(json.dumps([{f: getattr(p, f) for f in fields} for p in found], ensure_ascii=False, indent=1))
     else:
-        _summary(home)
+        _summary(home, len(found))
         _show(found)
     sys.exit(1 if strict and found else 0)
 
@@ -61,7 +61,7 @@ def _rows(house: str, home: House) -> list[Row] | None:
     return load_tables(house, home)
 
 
-def _summary(home: House) -> None:
+def _summary(home: House, found: int) -> None:
     phrases = sum(len(ps) for i in home.intents.values() for ps in i.phrases.values())
     sequences = sum(len(p.sequences) for i in home.intents.values() for ps in i.phrases.values() for p in ps)
     counts = {
@@ -73,7 +73,8 @@ def _summary(home: House) -> None:
         "modes": len(home.modes),
         "links": len(home.links),
     }
-    click.echo(click.style(f"{home.name}: no problems", fg="green", bold=True))
+    told = f"no errors, {found} finding{'s' * (found != 1)}" if found else "no errors, no findings"
+    click.echo(click.style(f"{home.name}: {told}", fg="yellow" if found else "green", bold=True))
     click.echo("  " + ", ".join(f"{n} {what if n != 1 else what[:-1]}" for what, n in counts.items() if n))
     click.echo(f"  {phrases} phrases that make {sequences} sequences, in {', '.join(home.languages)}")
 
@@ -83,8 +84,3 @@ def _show(found: list[Finding]) -> None:
         click.echo(click.style(finding.name, fg="yellow", bold=True) + click.style(f"  {finding.place}", fg="cyan"))
         click.echo(f"    {finding.what}")
         click.echo(click.style(f"    {finding.why}; {finding.instead}", fg="bright_black"))
-    count = len(found)
-    if count:
-        click.echo(click.style(f"{count} finding{'s' * (count != 1)}", fg="yellow", bold=True))
-    else:
-        click.echo(click.style("no findings", fg="green"))

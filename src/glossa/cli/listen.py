@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import os
 import signal
 import sys
@@ -44,6 +45,8 @@ from glossa.live.records import Record
 )
 @click.option("--error-reply", default="", metavar="TEXT", help="What to answer when the recogniser reports an error.")
 @click.option("--token-env", default="", metavar="NAME", help="Variable with the bearer token that a POST must have.")
+@click.option("-v", "--verbose", is_flag=True, help="Show the program's own errors in full on standard error.")
+@click.option("--trace", type=click.Path(path_type=Path, dir_okay=False), help="Write them into this file.")
 @click.option(
     "--grace", type=click.FloatRange(0), default=10.0, show_default=True, help="Seconds for what is under way, when stopped."
 )
@@ -59,6 +62,8 @@ def listen(
     no_talk: bool,
     dry_run: bool,
     token_env: str,
+    verbose: bool,
+    trace: Path | None,
     **options: Any,
 ) -> None:
     """Listen to a recogniser and send commands over the house's links, until Ctrl-C or SIGTERM.
@@ -90,6 +95,7 @@ def listen(
     from glossa.live.reload import Watch
     from glossa.matching import Matcher
 
+    _log_errors(verbose, trace)
     home = load_house(house)
     watch = Watch(house, REMEMBERED)
     if token_env and not os.environ.get(token_env):
@@ -123,6 +129,19 @@ def listen(
     # Links work in threads; while a line is understood they would else wait 5 ms each time that they have something to do.
     sys.setswitchinterval(0.0005)
     live.run()
+
+
+def _log_errors(verbose: bool, trace: Path | None) -> None:
+    """Have the program's own errors kept with their tracebacks; nothing is kept where nobody asks for it."""
+    kept = logging.getLogger("glossa")
+    kept.addHandler(logging.NullHandler())
+    kept.propagate = False
+    handlers: list[logging.Handler] = [logging.StreamHandler()] if verbose else []
+    if trace is not None:
+        handlers.append(logging.FileHandler(trace, encoding="utf-8", delay=True))
+    for handler in handlers:
+        handler.setFormatter(logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s"))
+        kept.addHandler(handler)
 
 
 class _Printer:

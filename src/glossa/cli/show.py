@@ -58,10 +58,17 @@ WHY = {
 }
 
 
+class _Piped(Console):
+    """A console that leaves it to the program what becomes of it when nobody reads any more: ``| head`` is no failed test."""
+
+    def on_broken_pipe(self) -> None:
+        raise BrokenPipeError
+
+
 def console(*, error: bool = False) -> Console:
     """A console that wraps nothing when it is no terminal."""
-    made = Console(stderr=error, highlight=False)
-    return made if made.is_terminal else Console(stderr=error, highlight=False, width=max(made.width, 100), soft_wrap=False)
+    made = _Piped(stderr=error, highlight=False)
+    return made if made.is_terminal else _Piped(stderr=error, highlight=False, width=max(made.width, 100), soft_wrap=False)
 
 
 def print_line(out: Console, line: Text) -> None:
@@ -171,6 +178,10 @@ def explanation(event: Event, out: Console) -> None:
     if event.parts:
         return
     match = event.match
+    if (match is None or match.best is None) and event.intent:
+        about = _plain(f"{event.intent}  {slots_line(event.slots)}".rstrip())
+        out.print(f"  [bright_black]an answer or a follow-up: taken together with what was said before, it means[/] {about}")
+        return
     if match is None or match.best is None:
         out.print(f"  [bright_black]no phrase comes near: {WHY.get(event.reason, event.reason)}[/]")
         return

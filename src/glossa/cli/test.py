@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import click
+import msgspec
 from msgspec.structs import replace
 
 from glossa.cli.main import house_argument
@@ -19,6 +20,7 @@ from glossa.files import find_house, load_house, read_text, write_file
 from glossa.house import House
 from glossa.matching import Matcher
 from glossa.trials import Result, Row, run_table
+from glossa.trials.history import compare_runs
 from glossa.trials.measures import by
 
 SLOW = 400
@@ -77,13 +79,21 @@ def test(
     taken = time.perf_counter() - started
     if as_json:
         for result in found:
-            click.echo(json.dumps(_as_json(result), ensure_ascii=False))
+            if not (only_failed and result.right):
+                click.echo(json.dumps(_as_json(result), ensure_ascii=False))
     else:
         _print(found, taken, only_failed)
         if not only_failed:
             _print_measures(home, found)
     if before is not None:
-        _print_changes(before, found, str(against))
+        if as_json:
+            click.echo(
+                json.dumps(
+                    {"against": str(against)} | msgspec.to_builtins(compare_runs(before, found, str(against))), ensure_ascii=False
+                )
+            )
+        else:
+            _print_changes(before, found, str(against))
     _write(home, found, taken, junit, html, suggest)
     if save:
         from glossa.trials.history import kept
@@ -183,7 +193,7 @@ def _print_changes(before: str, found: Sequence[Result], name: str) -> None:
     from rich.text import Text
 
     from glossa.cli.show import console
-    from glossa.trials.history import Change, compare_runs
+    from glossa.trials.history import Change
 
     out = console()
     changes = compare_runs(before, found, name)

@@ -59,12 +59,13 @@ def wake(house: str, words: tuple[str, ...], talk: Path | None, language: str, a
     from glossa.cli.show import console
 
     out = console()
-    table = Table(box=None, padding=(0, 2), header_style="bright_black")
+    table = Table(box=None, padding=(0, 1), header_style="bright_black")
     for name in ("wake word", "syllables", "sounds", "nearest", "apart"):
-        table.add_column(name, justify="left" if name in ("wake word", "nearest") else "right", no_wrap=True)
+        text = name in ("wake word", "nearest")
+        table.add_column(name, justify="left" if text else "right", no_wrap=not text, min_width=9 if text else len(name))
     for threshold in (0.6, 0.75, 0.85, 0.95) if lines else ():
-        table.add_column(f"{threshold}", justify="right")
-    table.add_column("accept")
+        table.add_column(f"{threshold}", justify="right", no_wrap=True, min_width=4)
+    table.add_column("accept", no_wrap=True, min_width=6)
     for rating in ratings:
         near = rating.neighbours[0] if rating.neighbours else None
         fired = [str(rating.fired[THRESHOLDS.index(t)]) for t in (0.6, 0.75, 0.85, 0.95)] if lines else []

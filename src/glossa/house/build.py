@@ -81,7 +81,9 @@ def read_house(
     except tomllib.TOMLDecodeError as error:
         message = str(error)
         line = int(message.split("at line ")[1].split(",")[0]) if "at line " in message else text.count("\n") + 1
-        raise HouseError([Problem(file, line, "", f"not TOML: {message}", "see toml.io for the notation")]) from None
+        raise HouseError(
+            [_twice(text, file, line) or Problem(file, line, "", f"not TOML: {message}", "see toml.io for the notation")]
+        ) from None
     except RecursionError:
         raise HouseError([Problem(file, 0, "", "tables are nested too deep")]) from None
     house = _Builder(reader, raw, sheets or {}, languages).house()
@@ -89,6 +91,23 @@ def read_house(
         raise HouseError(reader.problems)
     frozen: House = deep_frozen(house)
     return frozen
+
+
+def _twice(text: str, file: str, line: int) -> Problem | None:
+    """A table or a key that stands twice, with the line of the first; None where the mistake is another one."""
+    lines = text.splitlines()
+    header = lines[line - 1].split("#")[0].strip() if 0 < line <= len(lines) else ""
+    if header.startswith("[") and not header.startswith("[["):
+        above = next((n for n, other in enumerate(lines[: line - 1], 1) if other.split("#")[0].strip() == header), 0)
+        if above:
+            return Problem(
+                file,
+                line,
+                header.strip("[]"),
+                f"stands twice; the first is on line {above}",
+                "write both into one, or give it another id",
+            )
+    return None
 
 
 class _Builder:

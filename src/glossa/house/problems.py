@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from difflib import get_close_matches
+from difflib import SequenceMatcher, get_close_matches
 
 from msgspec import Struct
+
+MOST_KNOWN = 20
+"""Known words in a hint."""
 
 
 class Problem(Struct, frozen=True, order=True):
@@ -40,14 +43,19 @@ class HouseError(ValueError):
 
 
 def nearest(word: str, known: Iterable[str], lead: str = "did you mean") -> str:
-    """A hint with the nearest known word, or with the first twelve of them.
+    """A hint with the nearest known word, or with those that are most like it, at most twenty.
 
     >>> nearest("nmae", ["name", "tables"])
     "did you mean 'name'?"
     """
     options = list(dict.fromkeys(str(k) for k in known))
+    if len(options) > MOST_KNOWN:  # those that the word is most like, so that the one that is looked for is among them
+        likest = set(sorted(options, key=lambda o: -SequenceMatcher(None, word.lower(), o.lower()).ratio())[:MOST_KNOWN])
+        shown = [o for o in options if o in likest]
+    else:
+        shown = options
     close = get_close_matches(word, options, 1, 0.6)
     if close:
         return f"{lead} '{close[0]}'?"
-    more = f" and {len(options) - 12} more" if len(options) > 12 else ""
-    return f"known: {', '.join(options[:12])}{more}" if options else ""
+    more = f" and {len(options) - len(shown)} more" if len(options) > len(shown) else ""
+    return f"known: {', '.join(shown)}{more}" if options else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import os
 import sys
 import threading
@@ -33,6 +34,7 @@ from glossa.live.replies import Speaker
 from glossa.live.wiring import Wiring
 from glossa.matching import Matcher
 
+_log = logging.getLogger(__name__)
 LOOK = 1.0
 """Seconds between two looks at the house file."""
 MOST_HEARD = 500
@@ -367,6 +369,7 @@ class Live:
             self._bug(error)
 
     def _bug(self, error: Exception) -> None:
+        _log.error("an error in the program itself", exc_info=error)
         frame = traceback.extract_tb(error.__traceback__)[-1]
         place = f"{Path(frame.filename).stem}:{frame.lineno}"
         self.engine.trouble(f"an error in the program itself at {place}: {type(error).__name__}: {error}")

@@ -103,13 +103,12 @@ class Outbox:
 
     def put(self, order: Order) -> None:
         """Take an order; may be called from any thread."""
-        if self._closed or len(self._orders) >= MOST_WAITING:
-            self._result(
-                Result(order, "dropped", self._clock(), "the link is closed" if self._closed else "too many are waiting")
-            )
-        else:
-            with self._lock:
+        with self._lock:
+            why = "the link is closed" if self._closed else "too many are waiting" if len(self._orders) >= MOST_WAITING else ""
+            if not why:
                 self._orders.append(order)
+        if why:
+            self._result(Result(order, "dropped", self._clock(), why))
 
     def lost(self, reason: str) -> None:
         """The connection broke; may be called from any thread."""
@@ -154,8 +153,8 @@ class Outbox:
 
     def close(self, reason: str) -> None:
         """Send nothing any more, report what is left, and let the link go."""
-        self._closed = True
         with self._lock:
+            self._closed = True
             left = list(self._orders)
             self._orders.clear()
         for order in left:

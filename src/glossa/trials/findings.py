@@ -19,13 +19,16 @@ from glossa.language.phones import distance, letters, phones
 from glossa.matching import Match, Matcher
 from glossa.matching.grammar import Grammar
 from glossa.matching.result import SlotValue
+from glossa.matching.search import MOST_STEPS
 from glossa.trials.candidates import candidates
-from glossa.trials.sentences import own_sentences, samples
+from glossa.trials.sentences import own_sentences, samples, sentence_of
 from glossa.trials.table import Row
 
 TOO_NEAR = 0.21
 """Names whose telling words are nearer than this by sound are confused by recognisers."""
 
+MANY_SEQUENCES = 100
+"""From so many sequences on it is tried what a phrase costs."""
 MOST_SENTENCES = 1000
 """Names and values that are tried; a house that is larger is tried in part."""
 
@@ -70,7 +73,7 @@ def findings(house: House, matcher: Matcher | None = None, rows: Iterable[Row] |
             *_opposites(house, grammar),
         ):
             found[finding] = None
-        for finding in (*_rivals(house, matcher, tag), *_not_itself(house, matcher, tag)):
+        for finding in (*_rivals(house, matcher, tag), *_not_itself(house, matcher, tag), *_costly(house, matcher, tag)):
             found[finding] = None
     found.update(dict.fromkeys((*_codes(house), *_unreached(house), *_unreported(house), *_wake_phrases(house, matcher))))
     if rows is not None:
@@ -283,6 +286,29 @@ def _rivals(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
                         "the house will ask back every time",
                         "add a word that tells the two apart",
                     )
+
+
+def _costly(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
+    """Phrases that stand for so many sequences that a line can't be laid over all of them."""
+    for intent in house.intents.values():
+        for phrase in texts_for_phrases(intent.phrases, tag):
+            if len(phrase.sequences) < MANY_SEQUENCES:
+                continue
+            middle = sorted(phrase.sequences, key=lambda s: len(s.positions))[len(phrase.sequences) // 2]
+            said = matcher.understand(sentence_of(house, intent, middle, tag), tag)
+            if said.steps > MOST_STEPS / 2:
+                share = (
+                    "more than the search has"
+                    if said.steps > MOST_STEPS
+                    else f"{said.steps / MOST_STEPS:.0%} of what the search has"
+                )
+                yield Finding(
+                    f"intents.{intent.id}.phrases",
+                    "costs too much",
+                    f"“{phrase.text}” stands for {len(phrase.sequences)} sequences; a line with its words takes {share}",
+                    "longer lines with these words are not understood",
+                    "repeat fewer words, or write the phrases that are really said",
+                )
 
 
 def _not_itself(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:

@@ -41,7 +41,7 @@ def samples(house: House, intent: Intent, tag: str, most: int = MOST_SAMPLES) ->
     for phrase in texts_for_phrases(intent.phrases, tag):
         kept = 0
         for sequence in phrase.sequences:
-            text = _said(house, intent, sequence, tag) if kept < most else ""
+            text = sentence_of(house, intent, sequence, tag) if kept < most else ""
             if text:
                 found.append(text)
                 kept += 1
@@ -101,13 +101,13 @@ def _first(house: House, intent: Intent, tag: str, slot: str, said: Mapping[str,
     for phrase in texts_for_phrases(intent.phrases, tag):
         for sequence in phrase.sequences:
             if any(p.slot == slot for p in sequence.positions):
-                text = _said(house, intent, sequence, tag, said, device)
+                text = sentence_of(house, intent, sequence, tag, said, device)
                 if text:
                     return text
     return ""
 
 
-def _said(
+def sentence_of(
     house: House,
     intent: Intent,
     sequence: Sequence,
