@@ -38,6 +38,7 @@ class Deaf:
         """Nothing is awaited."""
 
     def lost(self, reason: str) -> None:
+        """The connection broke."""
         self.courier.lost(reason)
 
 
@@ -75,6 +76,7 @@ def measure(
 
 
 def mqtt(qos: int, version: str) -> list[str]:
+    """A broker that is stopped and goes on."""
     broker = Broker()
     seen: dict[str, float] = {}
 
@@ -102,6 +104,7 @@ def mqtt(qos: int, version: str) -> list[str]:
 
 
 def serial(acknowledge: str) -> list[str]:
+    """A board that takes what comes and answers when it likes."""
     seen: dict[str, float] = {}
     paused = threading.Event()
 
@@ -124,6 +127,7 @@ def serial(acknowledge: str) -> list[str]:
 
 
 def http(method: str) -> list[str]:
+    """A web server that takes requests and does not answer."""
     seen: dict[str, float] = {}
     paused = threading.Event()
 

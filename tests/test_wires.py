@@ -32,6 +32,7 @@ from glossa.links.household.broker import Broker, mosquitto
 from glossa.links.make import make_link
 from glossa.links.mqtt import FRESH, MqttLink
 from glossa.links.serial import SerialLink
+from glossa.links.simulated import SimulatedLink
 from glossa.links.web import WebLink
 from glossa.live import Record
 from glossa.live.endpoint import MOST_CONNECTIONS, Endpoint
@@ -524,6 +525,10 @@ class Listening(Wires):
         slow[-1].sendall(b"alley lamp on")
         self.assertIn(b" 200 ", slow[-1].recv(1000).splitlines()[0])
         self.assertEqual(heard, [b"galley lamp on"] * 2)
+        with self.live(
+            MARIGOLD, ("http:0.0.0.0:0/heard"), links={n: SimulatedLink(glossa.SimulatedHouse(MARIGOLD)) for n in MARIGOLD.links}
+        ) as (_, records):
+            self.assertIn("asks for no token", of(records, "trouble")[0]["why"])
         six = Endpoint("::1", 0, health=lambda: {"up": 1})
         self.addCleanup(six.close)
         talk = http.client.HTTPConnection("::1", six.port, timeout=10)

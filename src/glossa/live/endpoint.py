@@ -124,6 +124,14 @@ class _Request(Struct):
     began: float
 
 
+def is_loopback(host: str) -> bool:
+    """Whether only this machine can reach an address."""
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host.lower() == "localhost"
+
+
 def _is_here(name: str, host: str) -> bool:
     """Whether a ``Host`` means this machine: an address, ``localhost``, its own name, or the one that it listens at."""
     name = name.rpartition("]")[0].lstrip("[") if name.startswith("[") else name.partition(":")[0]

@@ -21,7 +21,7 @@ from glossa.links.link import Link
 from glossa.links.standstill import Standstill
 from glossa.live.before import Before
 from glossa.live.courier import clock
-from glossa.live.endpoint import Busy, Endpoint, Unusable
+from glossa.live.endpoint import Busy, Endpoint, Unusable, is_loopback
 from glossa.live.engine import Engine
 from glossa.live.heard import Heard, read_heard
 from glossa.live.lines import read_lines
@@ -103,6 +103,7 @@ class Live:
         dry: bool = False,
         **engine: Any,
     ) -> None:
+        self._token = token
         self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http")) for s in sources)
         self._replies = tuple(_place(r, house, ("mqtt", "run")) for r in replies)
         self._health = _place(health, house, ("http", "mqtt")) if health is not None else None
@@ -343,6 +344,11 @@ class Live:
         engine = self.engine
         self._wire()
         engine.begin([s.written for s in self._sources], self._before)
+        for place in (*self._sources, *((self._health,) if self._health else ())):
+            if place.type == "http" and not self._token and not is_loopback(place.host):
+                engine.trouble(
+                    f"{place.written} can be reached by other machines and asks for no token; give it one with --token-env"
+                )
         for source in self._sources:
             if source.type == "stdin":
                 threading.Thread(target=self._read_stdin, name="stdin", daemon=True).start()
