@@ -74,6 +74,12 @@ steps = [{ text = "A" }]
 [intents.alarm_off]
 phrases = ["raise the alarm ball"]
 steps = [{ text = "B" }]
+[intents.rinse]
+phrases = ["rinse the deck"]
+steps = [{ text = "R" }]
+[intents.rinse_now]
+phrases = ["rinse the deck please"]
+steps = [{ text = "N" }]
 """
 
 
@@ -134,7 +140,7 @@ class Planted(unittest.TestCase):
             ("never wins", "intents.gong_again.phrases"),
             ("wake word is a phrase", "wake.words"),
             ("sound alike", "intents.alarm.phrases"),
-            ("too near", "intents.gong.phrases"),
+            ("too near", "intents.rinse.phrases"),
             ("not tested", "intents.gear"),
         ):
             self.assertIn(expected, found)

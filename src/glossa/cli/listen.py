@@ -134,7 +134,6 @@ def listen(
 def _log_errors(verbose: bool, trace: Path | None) -> None:
     """Have the program's own errors kept with their tracebacks; nothing is kept where nobody asks for it."""
     kept = logging.getLogger("glossa")
-    kept.addHandler(logging.NullHandler())
     kept.propagate = False
     handlers: list[logging.Handler] = [logging.StreamHandler()] if verbose else []
     if trace is not None:

@@ -5,10 +5,14 @@ everything that happens is a :class:`Record`. :class:`Live` puts it together wit
 none, so that a month can be played in seconds.
 """
 
+import logging
+
 from glossa.live.engine import Engine
 from glossa.live.heard import Heard, read_heard
 from glossa.live.listen import Live
 from glossa.live.outbox import Order, Outbox, Result
 from glossa.live.records import Record
+
+logging.getLogger("glossa").addHandler(logging.NullHandler())  # quiet, unless somebody asks
 
 __all__ = ["Engine", "Heard", "Live", "Order", "Outbox", "Record", "Result", "read_heard"]

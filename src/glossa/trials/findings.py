@@ -276,7 +276,7 @@ def _rivals(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
                     "the intent can't be reached with this phrase",
                     f"change one of the two phrases, or drop it from {intent.id}",
                 )
-            elif best.intent == intent.id and match.reason == "lead":
+            elif best.intent == intent.id and match.reason == "lead" and match.lead:  # at 0 the other one never wins
                 rival = next((r for r in match.readings[1:] if r.intent != intent.id and not r.missing), None)
                 if rival is not None:
                     yield Finding(
@@ -353,6 +353,7 @@ def _codes(house: House) -> Iterator[Finding]:
     """The same command for different things: the eighth copy with the wrong pin."""
     state = initial_state(house)
     seen: dict[str, tuple[str, str]] = {}
+    told: set[tuple[str, str]] = set()  # two devices on one wire are one mistake, whatever they send
     for device in house.devices.values():
         for prop in device.properties.values():
             values = prop.values
@@ -362,7 +363,8 @@ def _codes(house: House) -> Iterator[Finding]:
                 line = " ; ".join(str(c) for c in action.commands)
                 what = f"{device.id} {prop.name}" + (f" {value}" if values.choices else "")
                 owner, first = seen.setdefault(line, (device.id, what))
-                if line and first != what and owner != device.id:
+                if line and first != what and owner != device.id and (owner, device.id) not in told:
+                    told.add((owner, device.id))
                     yield Finding(
                         f"devices.{device.id}",
                         "code used twice",
