@@ -19,6 +19,7 @@ from glossa.house import read_house
 from glossa.matching.evidence import TERM_NAMES, TERMS, amounts_of, confidence, fitted_weights
 from glossa.matching.matcher import MOST_READINGS
 from glossa.matching.search import BEHIND, FLOOR
+from glossa.trials.findings import findings
 from glossa.trials.fit import Example, fit
 from tests import reference
 
@@ -416,6 +417,29 @@ class Properties(unittest.TestCase):
             with self.subTest(text[:30]):
                 self.assertNotEqual(match.outcome, "accept")
                 self.assertLess(taken, 1.0)  # a hang, not a benchmark
+
+
+class Talk(unittest.TestCase):
+    def test_what_is_told_or_meant_otherwise_is_not_carried_out(self) -> None:
+        for house in ("townhouse", "glasshouse", "larkspur"):
+            matcher = glossa.Matcher(glossa.load_house(HOUSES / house))
+            for text in (
+                "set the lamp on fire", "the radio said turn off all the lights", "she said turn off the lights", "my mother always says lights off",
+                "the man on the radio says turn all the lights off", "they announced close the blinds",
+            ):  # fmt: skip
+                self.assertNotEqual(matcher.match(text).outcome, "accept", (house, text))
+        matcher = glossa.Matcher(glossa.load_house(HOUSES / "townhouse"))
+        for text in ("lower the kitchen blind to ten percent", "lower the front room blind to ten percent"):
+            match = matcher.match(text)
+            assert match.best is not None
+            self.assertEqual((match.outcome, match.best.intent), ("accept", "set_blind"))
+
+    def test_a_search_ends(self) -> None:
+        house = read_house('[house]\nname = "T"\n[intents.a]\nphrases = ["very<0-32> nice<0-32> boat"]\nreply = "x"\n')
+        matcher = glossa.Matcher(house)
+        self.assertEqual(matcher.match("very nice " * 20 + "boat").reason, "too much")
+        self.assertEqual(matcher.match("boat").outcome, "accept")
+        self.assertEqual([f.name for f in findings(house, matcher)], ["costs too much"])
 
 
 if __name__ == "__main__":

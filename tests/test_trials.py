@@ -367,6 +367,24 @@ class Writing(unittest.TestCase):
             with self.assertRaisesRegex(HouseError, "another program"):
                 EventLog(folder / "other.db", clock=lambda: 0.0)
 
+    def test_no_file_of_results_holds_a_passcode(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            table = folder / "t.csv"
+            rows = "ahoy barnacle open the hatch,ask,1,0\n2 4 6 8,accept,1,2\nopen the hatch two four six eight,reject,,\n"
+            table.write_text("utterance,outcome,session,at\n" + rows)
+            code, out, _ = run(
+                "test", "marigold", str(table), "--junit", f"{name}/r.xml", "--html", f"{name}/r.html", "--save", "s", "--results", name, "--json"
+            )  # fmt: skip
+            texts = [out, *((folder / f).read_text() for f in ("r.xml", "r.html", "s.jsonl"))]
+            self.assertEqual(code, 1)
+            for text in texts:
+                self.assertIn("****", text)
+                self.assertNotRegex(text, "2 4 6 8|two four six|2468")
+            code, out, _ = run("test", "marigold", str(table), "--json", "--only-failed", "--against", "s", "--results", name)
+            lines = [json.loads(line) for line in out.splitlines()]
+            self.assertEqual((len(lines), lines[-1]["against"], lines[-1]["newly_wrong"]), (2, "s", []))
+
     def test_comments_and_order_survive(self) -> None:
         text = '# top\n[house]\nname = "X" # here\n\n[matching]\naccept = 0.8 # why\n\n[intents.a]\nphrases = ["x"] # p\nreply = "r"\n'
         self.assertEqual(with_settings(text, {"accept": 0.9}), text.replace("0.8 #", "0.9 #"))

@@ -7,6 +7,7 @@ import http.client
 import json
 import os
 import resource
+import shutil
 import signal
 import socket
 import subprocess
@@ -794,6 +795,24 @@ class Processes(Wires):
             self.assertEqual(sent, ["boat marigold/bilge_pump/set 0"] if resume == "send" else [])
             out, _ = self.start("listen", str(place), "--json").communicate(b"", timeout=60)
             self.assertNotIn(b"trouble", out)
+
+    def test_a_household_dials_this_machine_alone_and_ends(self) -> None:
+        elsewhere = self.folder / "elsewhere"
+        shutil.copytree(glossa.files.find_house("marigold").parent, elsewhere)
+        text = (elsewhere / "house.toml").read_text()
+        (elsewhere / "house.toml").write_text(
+            text.replace('host = "127.0.0.1"', 'host = "192.0.2.7"\npassword_env = "NOT_SET"\nusername = "x"')
+        )
+        out, err = self.start("household", str(elsewhere), "--broker", "--write", "copy", "--seconds", "0.5").communicate(
+            timeout=60
+        )
+        self.assertIn(b"127.0.0.1", out, err)
+        code, _, err_text = run("household", str(elsewhere), "--broker-port", "9", "--seconds", "1")
+        self.assertEqual(code, 2)
+        self.assertRegex(err_text, "NOT_SET|127.0.0.1:9")
+        (elsewhere / "house.toml").write_text('[house]\nname = "T"\n[intents.a]\nphrases = ["a b"]\nreply = "x"\n')
+        code, _, err_text = run("household", str(elsewhere), "--broker")
+        self.assertEqual((code, "no MQTT link" in err_text), (2, True))
 
     def test_a_full_disk_stops_the_log_and_not_the_house(self) -> None:
         def small() -> None:
