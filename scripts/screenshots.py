@@ -72,7 +72,7 @@ LIVE: dict[str, tuple[str, str]] = {  # the command that is shown, and what is r
     "watch": ("glossa watch practice --link boat --topic 'marigold/+/+/set'", WATCHING),
 }
 SHOTS: dict[str, str] = {
-    "demo": "glossa demo | head -52",
+    "demo": "glossa demo | sed -n 91,145p",
     "say": "glossa say marigold 'galley lamp to forty' 'galley lamp off and open the saloon vent, then the radio to ten' 'turn off all the lamps but the saloon lamp' \"don't open the hatch\" 'cabin lamp on'",
     "why": "glossa say marigold 'um turn off the gally lamp and then the radio to ten' --why",
     "talk": f"printf '{TALK}' | glossa talk marigold --at",

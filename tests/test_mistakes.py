@@ -211,7 +211,18 @@ class Places(unittest.TestCase):
         self.assertEqual(nearest("nmae", ["name", "tables"]), "did you mean 'name'?")
         self.assertEqual(nearest("zzz", ["a", "b"]), "known: a, b")
         self.assertEqual(nearest("zzz", []), "")
-        self.assertEqual(nearest("zzz", [str(n) for n in range(14)]), "known: 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11 and 2 more")
+        many = nearest("lamp_99", [f"socket_{n}" for n in range(40)] + ["the_lamp"])
+        self.assertIn("the_lamp", many)
+        self.assertIn(" and 21 more", many)
+
+    def test_one_mistake_is_told_once(self) -> None:
+        house = BASE.replace('phrases = ["[the]', 'phrase = ["[the]')
+        self.assertEqual([key for key, _, _ in found_in(house)], ["intents.switch.phrase"])
+        house = BASE.replace('type = "switch"', 'type = "bool"')
+        ((key, message, _),) = found_in(house)
+        self.assertEqual((key, "did you mean 'switch'?" in message), ("kinds.lamp.properties.power.type", True))
+        ((key, message, line),) = found_in(BASE + "[devices.one]\n")
+        self.assertEqual((key, "the first is on line 15" in message, line), ("devices.one", True, 22))
 
     def test_what_may_stand_where(self) -> None:
         self.assertIn("never", options_at(IntentSection, ("confirm",)))

@@ -68,7 +68,8 @@ class Reader:
         for key, value in entries.items():
             section, faults = convert(value, TABLES[name])
             self.note((name, key), faults)
-            if section is not None:
+            # A slot of an unknown type is known to be there, and that it then has none is no news.
+            if section is not None and not (name == "slots" and any(f.path == ("type",) for f in faults)):
                 found[key] = section
         return found
 

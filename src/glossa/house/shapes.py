@@ -6,6 +6,7 @@ import datetime
 import math
 import operator
 from collections.abc import Iterator, Mapping
+from difflib import get_close_matches
 from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
@@ -115,8 +116,9 @@ def _in_section(raw: Any, shape: type[Struct], path: Path) -> Iterator[Fault]:
             yield from faults(value, fields[key].type, (*path, key))
         else:
             yield Fault((*path, key), f"unknown key '{key}'", "unknown key", str(key), tuple(fields))
+    strange = [str(key) for key in raw if key not in fields]
     for name, info in fields.items():
-        if info.required and name not in raw:
+        if info.required and name not in raw and not get_close_matches(name, strange, 1, 0.75):  # misspelt is not missing
             yield Fault(path, f"'{name}' is missing", "missing", name)
 
 
