@@ -10,6 +10,7 @@ import click
 from glossa.cli.main import house_argument, picture_option
 from glossa.files import find_house, load_house
 from glossa.house import House, HouseError
+from glossa.house.text import printable
 from glossa.trials import Row
 from glossa.trials.findings import Finding, findings
 
@@ -82,5 +83,5 @@ def _summary(home: House, found: int) -> None:
 def _show(found: list[Finding]) -> None:
     for finding in found:
         click.echo(click.style(finding.name, fg="yellow", bold=True) + click.style(f"  {finding.place}", fg="cyan"))
-        click.echo(f"    {finding.what}")
-        click.echo(click.style(f"    {finding.why}; {finding.instead}", fg="bright_black"))
+        click.echo(f"    {printable(finding.what)}")
+        click.echo(click.style(f"    {finding.why}; {printable(finding.instead)}", fg="bright_black"))

@@ -12,6 +12,7 @@ import click
 
 from glossa import files
 from glossa.house import HouseError
+from glossa.house.text import printable
 
 COMMANDS = {
     "new": "Start a house: a small commented one to change.",
@@ -110,14 +111,18 @@ def show_problems(error: HouseError) -> None:
     """Every problem of a house, on standard error."""
     for problem in error.problems:
         place = f"{problem.file}:{problem.line}" if problem.line else problem.file
+        key, message, hint = (_shown(t) for t in (problem.key, problem.message, problem.hint))
         click.echo(
-            click.style(place, bold=True) + ": " + (click.style(problem.key, fg="cyan") + ": " if problem.key else ""),
-            nl=False,
-            err=True,
+            click.style(_shown(place), bold=True) + ": " + (click.style(key, fg="cyan") + ": " if key else ""), nl=False, err=True
         )
-        click.echo(problem.message + (click.style(f"\n    {problem.hint}", fg="green") if problem.hint else ""), err=True)
+        click.echo(message + (click.style(f"\n    {hint}", fg="green") if hint else ""), err=True)
     count = len(error.problems)
     click.echo(click.style(f"{count} problem{'s' * (count != 1)}", fg="red", bold=True), err=True)
+
+
+def _shown(text: str) -> str:
+    """A text of several lines that comes out of a file, without what would move the cursor or turn the writing round."""
+    return "\n".join(map(printable, text.split("\n")))
 
 
 def complete_house(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[str]:
