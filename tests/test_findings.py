@@ -189,6 +189,24 @@ set = { level = "$level" }
 """
 
 
+HOMOPHONES = (
+    "hall haul, peer pier, made maid, bow beau, blue blew, pair pear, sun son, stair stare, flour flower, plane plain, wood would, hole whole, "
+    "night knight, sea see, board bored, main mane, mail male, rain reign, road rode, sale sail, steel steal, tail tale, wait weight, bare bear, "
+    "brake break, cell sell, fair fare, gate gait, great grate, heal heel, hour our, meat meet, pail pale, peace piece, poor pour, "
+    "sole soul, toe tow, vain vein, waist waste, hose hoes, mist missed, pane pain, pole poll, sight site, tied tide"
+)
+
+
+class SoundAlikes(unittest.TestCase):
+    def test_plain_homophones_are_found(self) -> None:
+        missed = []
+        for pair in HOMOPHONES.split(", "):
+            devices = "".join(f'[devices.{w}]\nkind = "thing"\nnames = ["{w} lamp"]\n' for w in pair.split())
+            if not any(f.name == "sound alike" for f in findings(read_house(NAMED + devices))):
+                missed.append(pair)
+        self.assertEqual(missed, [])
+
+
 class Itself(unittest.TestCase):
     @settings(max_examples=40)
     @given(st.lists(st.sampled_from(NAMES), min_size=2, max_size=6, unique=True))

@@ -29,7 +29,7 @@ MOST_TRIED = 400
 """Ways to lay one phrase over the utterance that are looked at."""
 
 
-MOST_STEPS = 6_000
+MOST_STEPS = 4_000
 """Steps of a search, about 20 µs each; rows of real households take up to 800. What takes more is not understood, whatever it is."""
 STEPS_OF_A_PHRASE = 2
 """What it costs to look at a phrase at all, in steps."""
