@@ -289,7 +289,6 @@ class _Builder:
     def _read_property(self, name: str, written: Any, link: str, path: Path) -> Property | None:
         section, faults = convert(written, schema.PropertySection)
         if section is None or faults:
-            self.reader.broken.add(name)
             return None
         values = self.reader.values(section, path)
         command = section.command
@@ -304,10 +303,7 @@ class _Builder:
             elif wire is not None:
                 wires.append(wire)
         state = read_wire(section.state, link, (*path, "state"), self.reader, fills, state=True) if section.state else None
-        if values is None:
-            self.reader.broken.add(name)
-            return None
-        return Property(name, values, tuple(wires), state)
+        return Property(name, values, tuple(wires), state) if values is not None else None
 
     def _groups(self, devices: Mapping[str, Device]) -> dict[str, Group]:
         sections = self.reader.entries(self.raw, "groups")

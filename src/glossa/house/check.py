@@ -63,8 +63,16 @@ class Parts(Struct, frozen=True):
 
     @property
     def property_names(self) -> tuple[str, ...]:
-        """Every property that a device has."""
-        return tuple(dict.fromkeys(p for d in self.devices.values() for p in d.properties))
+        """Every property that a device has, or would have if nothing were wrong with it."""
+        own = (p for d in self.devices.values() for p in d.properties)
+        return tuple(dict.fromkeys((*own, *(self.written if self.reader.problems else ()))))
+
+    @property
+    def written(self) -> tuple[str, ...]:
+        """Every property that stands in the file."""
+        entries = (e for name in ("kinds", "devices") if isinstance(s := self.raw.get(name), dict) for e in s.values())
+        held = (e.get("properties") for e in entries if isinstance(e, dict))
+        return tuple(dict.fromkeys(str(p) for h in held if isinstance(h, dict) for p in h))
 
     def default(self, slot: str, written: Value, section: IntentSection) -> Value:
         """The value of a default, in the units that slots are given in."""
@@ -219,12 +227,12 @@ def _said(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, 
             for name in notation.slots(notation.parse(phrase.text)):
                 said.add(name)
                 where: Path = ("intents", key, "phrases", *((language,) if language else ()))
-                if name in parts.reader.broken and name not in known:
-                    continue
                 if name not in known and name not in declared:
                     bad(where, f"${name} in '{phrase.text}' is no slot and no property of a device", nearest(name, sorted(known)))
                 elif name == "pin" and section.pin is None:
                     bad(where, "$pin needs a passcode", 'write pin = { env = "...", test = "..." }')
+                elif parts.reader.problems and name in parts.written:
+                    continue
                 elif name not in BUILT_IN and name not in declared and not parts.owners(name, section.device):
                     bad(where, f"{section.device} has no property '{name}'", nearest(name, sorted(known)))
     return said
@@ -253,8 +261,8 @@ def _fillable(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phra
 
 
 def _no_property(name: str, path: Path, section: IntentSection, parts: Parts) -> None:
-    if name in parts.reader.broken or (parts.reader.problems and not parts.devices):
-        return
+    if parts.reader.problems and (name in parts.written or not parts.devices):
+        return  # what is wrong with it is told already
     whose = f"'{section.device}' has no" if section.device else "no device has a"
     parts.reader.bad(path, f"{whose} property '{name}'", nearest(name, parts.property_names))
 
@@ -316,7 +324,7 @@ def _step_device(
         return
     for name, value in (changes or {}).items():
         owners = parts.owners(name, device)
-        if not owners and name in parts.reader.broken:
+        if not owners and parts.reader.problems and name in parts.written:
             continue
         if not owners:
             whose = f"'{device}' has no" if device else "no device has a"

@@ -31,7 +31,6 @@ class Reader:
     def __init__(self, text: str, file: str) -> None:
         self.text, self.file = text, file
         self.problems: list[Problem] = []
-        self.broken: set[str] = set()  # properties that are there and can't be used: that they are missing is no news
         self.languages: tuple[str, ...] = ("en",)
         self.rooms: dict[str, Spoken] = {}
         self.links: Mapping[str, Link] = {}

@@ -86,6 +86,14 @@ def propose(house: House, matcher: Matcher, intent: str, take: str) -> Proposal 
     return None
 
 
+def with_proposal(house: House, proposal: Proposal) -> House:
+    """A house as it would be with an addition."""
+    section, key, _ = proposal.path
+    if section == "devices":
+        return _with_name(house, house.devices[key], house.languages[0], tuple(proposal.text.split()))
+    return _with_phrase(house, house.intents[key], proposal.text)
+
+
 # --- a name that is heard otherwise -----------------------------------------------------------------------------------
 
 

@@ -13,7 +13,7 @@ from glossa.matching import Matcher
 from glossa.matching.stops import STOPS, Severity
 from glossa.trials.candidates import Likely
 from glossa.trials.findings import apart_by_sound
-from glossa.trials.proposals import Proposal, propose
+from glossa.trials.proposals import Proposal, acts, propose, with_proposal
 from glossa.trials.sentences import samples
 
 AGREE = 0.25
@@ -72,6 +72,7 @@ def teach(house: House, intent: str, takes: Sequence[str], matcher: Matcher | No
         raise ValueError("nothing was heard")
     distinct = [tuple(t.split()) for t in counted]
     apart = max((apart_by_sound(a, b, tag) for a in distinct for b in distinct), default=0.0)
+    better = house
     understood: list[str] = []
     beyond: list[str] = []
     proposals: list[Proposal] = []
@@ -82,9 +83,14 @@ def teach(house: House, intent: str, takes: Sequence[str], matcher: Matcher | No
         if match.best is not None and match.best.intent == intent and match.outcome in ("accept", "ask", "confirm"):
             understood.append(take)
         else:
+            if proposals and acts(better, Matcher(better).match(take, mode=mode), better.intents[intent]):
+                continue  # what is proposed for an earlier take is enough
             proposal = propose(house, matcher, intent, take)
-            proposals += [proposal] if proposal is not None and proposal not in proposals else []
-            beyond += [take] if proposal is None else []
+            if proposal is None:
+                beyond.append(take)
+            else:
+                proposals.append(proposal)
+                better = with_proposal(better, proposal)
         for reading in match.readings:
             if reading.intent != intent and reading.score > nearest[1]:
                 nearest = (reading.intent, reading.score)
