@@ -60,14 +60,12 @@ def content_of(template: str, *, http: bool = False) -> str:
     >>> content_of('{"a": $b}'), content_of("a=$b&c=1"), content_of("say $w"), content_of("<q>$w</q>")
     ('json', 'form', 'text', '')
     """
-    if not placeholders(template):
-        return "text"
     if json_start(template) >= 0:
         return "json"
     marked = PLACEHOLDER.sub(_MARK, template)
     if _PAIRS.fullmatch(marked) and (http or "&" in marked):
         return "form"
-    return "" if _PUNCTUATION.intersection(marked) else "text"
+    return "" if placeholders(template) and _PUNCTUATION.intersection(marked) else "text"
 
 
 def fill_template(template: str, content: str, value: Callable[[str], object], free: Collection[str]) -> str:

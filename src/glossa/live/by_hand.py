@@ -11,6 +11,7 @@ from glossa.hearing.tokens import MOST_TOKENS
 from glossa.house.effects import FromSlot
 from glossa.house.model import House, Intent
 from glossa.house.problems import nearest
+from glossa.house.templates import content_of
 from glossa.house.values import Value
 from glossa.house.wires import TAKES
 from glossa.matching import Matcher
@@ -75,7 +76,7 @@ def read_line(line: str, house: House) -> Command:
             return Command("bytes", name, data=bytes.fromhex(rest))
         case "http":
             path, _, body = second.partition(" ")
-            return Command("http", name, method=first, path=path, body=body)
+            return Command("http", name, method=first, path=path, body=body, content=content_of(body, http=True))
         case "call":
             return Command("call", name, call=second.strip())
     if re.search(r"[+#\0]", first):
