@@ -141,10 +141,12 @@ class Commands(unittest.TestCase):
         for body, said, wanted in (
             ("body = '{\"n\": $word}'", "note null", '{"n": "null"}'), ("body = '{\"n\": $code}'", "code oh oh seven", '{"n": "007"}'),
             ("body = 'a=$word'", "note b & c", "a=b+%26+c"), ("body = '<q>$word</q>', content_type = 'text'", "note hi", "<q>hi</q>"),
-            ("body = 'say $word'", "note hi", "say hi"),
+            ("body = 'say $word'", "note hi", "say hi"), ("body = 'say;$word'", "note hi, you", "say;hi, you"),
         ):  # fmt: skip
             command = glossa.Conversation(read_house(text.replace("STEP", body))).hear(said).commands[0]
             self.assertEqual(command.body, wanted)
+        refused = glossa.Conversation(read_house(text.replace("STEP", "body = 'say,$word'"))).hear("note hi, you")
+        self.assertEqual((refused.commands, refused.reason), ((), "value"))
         for body, why in (
             ("body = '<q>$word</q>'", "content_type"),
             ("body = '{\"a\" $word}', content_type = 'json'", "is not JSON"),

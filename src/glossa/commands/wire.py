@@ -79,6 +79,10 @@ def fill(wire: Wire, fills: Mapping[str, Fill], house: House, effects: tuple[tup
         Refused: where a value can't stand in its place, or a placeholder has no value.
     """
     link = wire.link
+    for name in wire.free if wire.separators else ():
+        held = set(_plain(fills.get(name, ""))).intersection(wire.separators)
+        if held:
+            raise Refused(f"'{_plain(fills[name])}' can't stand in a command whose parts '{min(held)}' separates")
     match wire.form:
         case "wait":
             seconds = float(_replace(wire.wait, fills, _number))

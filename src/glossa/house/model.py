@@ -29,7 +29,7 @@ class Wire(Struct, frozen=True):
         bytes: hex pairs and placeholders.
         method, path, body: an HTTP request.
         content: what the payload, the text or the body is: ``json``, ``form`` or ``text``.
-        free: the placeholders that hold what somebody said, word for word.
+        free: the placeholders that hold what somebody said, word for word; ``separators`` are the signs that it must not hold.
         call: the name of a registered callable.
         wait: seconds, as a number or a placeholder.
         device, set: a device or group, and which of its properties become what.
@@ -48,6 +48,7 @@ class Wire(Struct, frozen=True):
     body: str = ""
     content: str = "text"
     free: frozenset[str] = frozenset()
+    separators: str = ""
     call: str = ""
     wait: str = ""
     device: str = ""

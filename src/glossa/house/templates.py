@@ -12,8 +12,10 @@ PLACEHOLDER = re.compile(r"\$(?:(\w+)|\{(\w+)\})")
 
 _STRING = re.compile(r'"(?:[^"\\]|\\.)*"')
 _PAIRS = re.compile(r"[^=&\s]+=[^=&]*(?:&[^=&\s]+=[^=&]*)*")
-_PUNCTUATION = frozenset("\"'`<>{}[]&;=|,\\")
-"""Signs that give a text a shape; a spoken text could change it."""
+_BRACKETS = frozenset("\"'`<>{}[]&\\")
+"""Signs that give a text a shape; which one, has to be known before anything is put between them."""
+_SEPARATORS = frozenset("=,;|")
+"""Signs between the parts of a text."""
 _MARK = "\ue000"
 """Stands for a placeholder while a template is looked at; no file holds it, for it is for private use."""
 
@@ -65,7 +67,16 @@ def content_of(template: str, *, http: bool = False) -> str:
     marked = PLACEHOLDER.sub(_MARK, template)
     if _PAIRS.fullmatch(marked) and (http or "&" in marked):
         return "form"
-    return "" if placeholders(template) and _PUNCTUATION.intersection(marked) else "text"
+    return "" if placeholders(template) and _BRACKETS.intersection(marked) else "text"
+
+
+def separators(template: str) -> str:
+    """The signs that part a plain text; what was said must not hold them, or it would be more parts.
+
+    >>> separators("SAY;$words;1")
+    ';'
+    """
+    return "".join(sorted(_SEPARATORS.intersection(template)))
 
 
 def fill_template(template: str, content: str, value: Callable[[str], object], free: Collection[str]) -> str:

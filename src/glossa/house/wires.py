@@ -14,7 +14,7 @@ from glossa.house.model import Link, Wire
 from glossa.house.problems import nearest
 from glossa.house.schema import StepSection
 from glossa.house.shapes import Path
-from glossa.house.templates import content_of, json_start, placeholders
+from glossa.house.templates import content_of, json_start, placeholders, separators
 from glossa.house.values import tidy
 
 TAKES: Mapping[str, tuple[str, ...]] = {
@@ -126,6 +126,8 @@ def read_wire(
     )
     wire = replace(wire, free=frozenset(free).intersection(wire.names))
     wire = replace(wire, content=_content(step, wire, path, context, state))
+    if step.content_type is None and wire.content == "text":
+        wire = replace(wire, separators=separators(wire.payload or wire.text or wire.body))
     for name in wire.names:
         if name not in fills:
             context.bad(path, f"${name} has no value here", nearest(name, sorted(fills)) or "name a slot of the phrase")
