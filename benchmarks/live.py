@@ -46,7 +46,7 @@ class Watcher:
         self.arrivals: dict[tuple[str, bytes], deque[float]] = defaultdict(deque)
         self.count = 0
 
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+    def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
         """A message came."""
         self.arrivals[place, data].append(time.perf_counter())
         self.count += 1
@@ -89,7 +89,7 @@ class Relay:
         self._link.open(inbox)
         threading.Thread(target=self._work, daemon=True).start()
 
-    def arrived(self, place: str, data: bytes, retained: bool = False) -> None:
+    def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
         """A message came."""
         self._todo.append(data)
         self._some.release()

@@ -26,7 +26,7 @@ from glossa.links.standstill import Standstill
 CONNECT_TIMEOUT = 5.0
 ANSWER = 2.0
 """Seconds in which a broker answers, or is taken to stand still: nothing is handed over to it then."""
-FRESH = 0.005
+FRESH = 0.02
 """Seconds for which an answer shows that the broker is at work."""
 PULSE = 1.0
 """Seconds between two looks at a broker over which somebody speaks, and ``STILL`` those without an answer that are a standstill."""
