@@ -8,6 +8,7 @@ from __future__ import annotations
 import random
 import signal
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Callable
@@ -116,7 +117,8 @@ def serial(acknowledge: str) -> list[str]:
             time.sleep(0.01)
         return "", 0.0
 
-    path = f"/tmp/glossa-board-{random.random()}"
+    folder = tempfile.TemporaryDirectory(prefix="glossa-board-")
+    path = f"{folder.name}/port"
     options = {"start": "<", "end": ">", "acknowledge": acknowledge, "timeout": 0.5}
     board = SerialBoard(options, path, take, draw)
     try:
@@ -124,6 +126,7 @@ def serial(acknowledge: str) -> list[str]:
         return measure(link, lambda n: Command("text", text=str(n)), seen, paused.set, paused.clear)
     finally:
         board.close()
+        folder.cleanup()
 
 
 def http(method: str) -> list[str]:

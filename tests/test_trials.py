@@ -488,6 +488,12 @@ class Takes(unittest.TestCase):
                 assert match.best is not None
                 self.assertEqual((match.outcome, match.best.intent), ("accept", "good_night"))
             self.assertEqual(run("teach", folder, "goodnight")[0], 2)
+            shutil.copytree(find_house("marigold").parent, f"{folder}/boat")
+            house = Path(folder) / "boat" / "house.toml"
+            text = house.read_text()
+            code, out, err = run("teach", f"{folder}/boat", "horn", "--times", "1", "--yes", typed=b"blow that foghorn now\n")
+            self.assertEqual((code, house.read_text(), err), (0, text, ""))
+            self.assertIn("add a row to the phrase table: phrase “blow that foghorn”, intent horn", out)
             self.assertEqual(run("teach", folder, "good_night")[0], 2)
 
     def test_the_log_command(self) -> None:

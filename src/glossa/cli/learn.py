@@ -32,7 +32,6 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
       glossa learn my-home heard.txt --rows tests/from-log.csv
     """
     from glossa.cli.show import console
-    from glossa.trials.edit import with_word
     from glossa.trials.takes import learn as run
 
     home = load_house(house)
@@ -68,11 +67,7 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
         click.echo(f"wrote {rows}: check each row before you keep it", err=True)
     proposals = [m.proposal for m in misses if m.proposal is not None]
     if proposals:
-        place = find_house(house)
-        before = after = read_text(place)
-        for proposal in proposals:
-            after = with_word(after, proposal.path, [proposal.text], home.languages[0])
-        offer(place, before, after, yes)
+        offer(find_house(house), proposals, home.languages[0], yes)
 
 
 def _lines(log: Path, text: str) -> list[str]:

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import difflib
 import sys
+from collections.abc import Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from glossa.cli.main import house_argument
 from glossa.files import find_house, load_house, read_text, write_house
 from glossa.house.problems import nearest
+
+if TYPE_CHECKING:
+    from glossa.trials.proposals import Proposal
 
 
 @click.command()
@@ -30,7 +35,6 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
       my-recogniser | glossa teach my-home good_night --times 5 --yes
     """
     from glossa.cli.show import console
-    from glossa.trials.edit import with_word
     from glossa.trials.takes import teach as run
 
     home = load_house(house)
@@ -60,12 +64,9 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
     if not lesson.proposals:
         out.print("  nothing to add" if lesson.beyond else "  [green]nothing to add[/]")
         return
-    file = find_house(house)
-    before = after = read_text(file)
     for proposal in lesson.proposals:
         out.print(f"  {proposal.why}")
-        after = with_word(after, proposal.path, [proposal.text], home.languages[0])
-    offer(file, before, after, yes)
+    offer(find_house(house), lesson.proposals, home.languages[0], yes)
 
 
 def _takes(times: int) -> list[str]:
@@ -80,8 +81,21 @@ def _takes(times: int) -> list[str]:
     return found
 
 
-def offer(file: Path, before: str, after: str, yes: bool) -> None:
-    """Show what would change in a house file as a unified diff, and write it with the user's consent."""
+def offer(file: Path, proposals: Iterable[Proposal], language: str, yes: bool) -> None:
+    """Show what would change in a house file as a unified diff, and write it with the user's consent.
+
+    A phrase for an intent of a phrase table is named as a row for it; only the house file is written.
+    """
+    from glossa.trials.edit import has_table, with_word
+
+    before = after = read_text(file)
+    for proposal in proposals:
+        if has_table(before, proposal.path[:-1]):
+            after = with_word(after, proposal.path, [proposal.text], language)
+        else:
+            click.echo(f"  add a row to the phrase table: phrase “{proposal.text}”, intent {proposal.path[1]}")
+    if after == before:
+        return
     for line in difflib.unified_diff(before.splitlines(), after.splitlines(), str(file), str(file), lineterm="", n=1):
         colour = {"+": "green", "-": "red", "@": "cyan"}.get(line[:1])
         click.echo(click.style(line, fg=colour))

@@ -14,7 +14,7 @@ from glossa.conversation.alternatives import MOST_ALTERNATIVES, Candidate
 from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
-from glossa.conversation.passcode import Keeper, expected, keeper_of
+from glossa.conversation.passcode import Keeper, expected, guarded, keeper_of
 from glossa.conversation.plan import Planned, about_part, commands_in, heads, next_step, planned
 from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
@@ -205,10 +205,7 @@ class Conversation:
         return replace(event, alternative=best.number)
 
     def _unlocked(self, event: Event) -> bool:
-        return event.outcome == Outcome.ACCEPT and event.intent is not None and self._guarded(event.intent)
-
-    def _guarded(self, intent: str) -> bool:
-        return self.house.intents[intent].pin is not None
+        return event.outcome == Outcome.ACCEPT and event.intent in guarded(self.house)
 
     def _fork(self) -> Conversation:
         """The same conversation, to try a text on without any trace in this one."""

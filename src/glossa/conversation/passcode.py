@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 
-from glossa.house.model import Intent, Pin
+from glossa.house.model import House, Intent, Pin
 
 LONGEST_LOCK = 86_400.0
 """Seconds that a lock lasts at most, however many rounds of wrong passcodes there were."""
@@ -51,6 +51,11 @@ def keeper_of(intent: Intent) -> str:
     'CODE'
     """
     return (intent.pin.env if intent.pin is not None else "") or intent.id
+
+
+def guarded(house: House) -> frozenset[str]:
+    """The intents that need a passcode."""
+    return frozenset(i.id for i in house.intents.values() if i.pin is not None)
 
 
 def unsayable(pin: Pin, secrets: Mapping[str, str]) -> str:

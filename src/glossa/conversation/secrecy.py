@@ -11,10 +11,9 @@ from typing import Any
 from msgspec import Struct
 
 from glossa.conversation.event import Event
-from glossa.conversation.passcode import expected
+from glossa.conversation.passcode import expected, guarded
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.utterance import Hearing
-from glossa.house.model import House
 from glossa.house.text import fold, printable
 from glossa.language.phones import distance, phones
 from glossa.matching import Matcher, Outcome
@@ -26,6 +25,8 @@ FEW = 3
 """Digits in a row that are starred out in that time."""
 LIKE_A_DIGIT = 0.35
 """A word whose sound is as near to a digit's may be that digit, misheard."""
+MOST_REMEMBERED = 4096
+"""Texts of records that are remembered, for most of them come again and again."""
 SPOKEN = ("utterance", "text", "why", "reply", "alternatives", "parts")
 """What of a record goes back to what somebody said."""
 
@@ -48,6 +49,7 @@ class Secrecy:
 
     def __init__(self, matcher: Matcher, secrets: Iterable[Mapping[str, str] | None]) -> None:
         house = matcher.house
+        self._starred = lru_cache(MOST_REMEMBERED)(self._star)
         self._guarded = guarded(house)
         pins = [i.pin for i in house.intents.values() if i.pin is not None]
         codes = {"".join(filter(str.isalnum, expected(pin, held))) for pin in pins for held in secrets}
@@ -95,8 +97,9 @@ class Secrecy:
             few: how many.
         """
         text = printable(text)
-        if not self._guarded or not (self._codes or doubt):
-            return text
+        return self._starred(text, doubt, few) if self._guarded and (self._codes or doubt or few < FEW) else text
+
+    def _star(self, text: str, doubt: bool, few: int) -> str:
         pieces = [_Piece(fold(m.group()), *m.span()) for m in _PIECE.finditer(_with_plain_digits(text))]
         spans: set[tuple[int, int]] = set()
         for hearing in self._hearings:
@@ -119,11 +122,6 @@ class Secrecy:
             for quantity in utterance.quantities:
                 start, end = utterance.tokens[quantity.start].start, utterance.tokens[quantity.end - 1].end
                 yield str(quantity.value), start, end
-
-
-def guarded(house: House) -> frozenset[str]:
-    """The intents that need a passcode."""
-    return frozenset(i.id for i in house.intents.values() if i.pin is not None)
 
 
 def _with_plain_digits(text: str) -> str:

@@ -116,8 +116,8 @@ class _Builder:
     def __init__(self, reader: Reader, raw: dict[str, Any], sheets: Mapping[str, str], languages: Collection[str]) -> None:
         self.reader, self.raw, self.sheets, self.with_words = reader, raw, sheets, languages
         self.bad = reader.bad
-        self.of_kind: dict[tuple[int, str], tuple[Property | None]] = {}
-        """The properties that were read, by what is written and the link: those of a kind are the same for a thousand devices."""
+        self.of_kind: dict[tuple[int, str], tuple[Any, Property | None]] = {}
+        """What is written and the property that it is, by its identity and the link: that of a kind is the same for a thousand devices."""
 
     def house(self) -> House | None:
         reader, raw = self.reader, self.raw
@@ -283,8 +283,9 @@ class _Builder:
     def _property(self, name: str, written: Any, link: str, path: Path) -> Property | None:
         known = self.of_kind.get((id(written), link))
         if known is None:
-            known = self.of_kind[id(written), link] = (self._read_property(name, written, link, path),)
-        return known[0]
+            # What is written is held, too: of what is gone, something else may have the identity.
+            known = self.of_kind[id(written), link] = (written, self._read_property(name, written, link, path))
+        return known[1]
 
     def _read_property(self, name: str, written: Any, link: str, path: Path) -> Property | None:
         section, faults = convert(written, schema.PropertySection)

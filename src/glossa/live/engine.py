@@ -14,8 +14,8 @@ from glossa.commands.action import names
 from glossa.commands.states import States
 from glossa.conversation import Conversation, Event
 from glossa.conversation.conversation import initial_state
-from glossa.conversation.passcode import Keeper, unsayable
-from glossa.conversation.secrecy import DOUBT, Secrecy, guarded
+from glossa.conversation.passcode import Keeper, guarded, unsayable
+from glossa.conversation.secrecy import DOUBT, Secrecy
 from glossa.house.model import House
 from glossa.house.values import Value
 from glossa.language import load_language
@@ -95,6 +95,7 @@ class Engine:
         self.house = house
         self._states = States(house)
         self._secrecy = Secrecy(matcher, [self._environment])
+        self._guarded = guarded(house)
         self._echo = Echo(matcher, self._echo_seconds)
         self.conversation = Conversation(
             house, matcher, state=_known_at_first(house), secrets=self._environment, awake=self._awake
@@ -157,7 +158,7 @@ class Engine:
         before, asked = dict(talk.state), self._asks_for_a_passcode
         wrong = {key: (k.wrong, k.rounds) for key, k in talk.keepers.items()}
         event = talk.hear_best(heard.alternatives, received, self._language(heard.language))
-        if asked or self._asks_for_a_passcode or event.intent in guarded(self.house):
+        if asked or self._asks_for_a_passcode or event.intent in self._guarded:
             self._doubt_until = self._clock() + DOUBT
         data = {**self._data(event, before, asked), "source": source, "at": round(received - self.started, 3)}
         if heard.confidence is not None:
@@ -196,7 +197,7 @@ class Engine:
     def _in_doubt(self, event: Event | None = None) -> bool:
         """Whether digits may be a passcode that nobody knows: not those of a command that was understood and needs none."""
         understood = event is not None and event.outcome not in (Outcome.REJECT, Outcome.ASLEEP)
-        plain = understood and event is not None and event.intent is not None and event.intent not in guarded(self.house)
+        plain = understood and event is not None and event.intent is not None and event.intent not in self._guarded
         return self._clock() < self._doubt_until and not plain
 
     def _note_locks(self, before: Mapping[str, tuple[int, int]]) -> None:

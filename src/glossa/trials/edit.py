@@ -44,6 +44,14 @@ def with_settings(
     return tomlkit.dumps(document)
 
 
+def has_table(text: str, path: Sequence[str]) -> bool:
+    """Whether a house file holds the table that some keys lead to; an intent may come from a phrase table instead."""
+    place: Any = tomlkit.parse(text)
+    for key in path:
+        place = place.get(key) if isinstance(place, Mapping) else None
+    return place is not None
+
+
 def with_word(text: str, path: Sequence[str], words: Sequence[str], language: str = "") -> str:
     """The text of a house file with further texts at the end of a list.
 
