@@ -389,7 +389,7 @@ class _Builder:
         return found
 
     def _intents(self, matching: Matching, parts: check.Parts) -> dict[str, Intent]:
-        intents = {}
+        intents, free = {}, parts.free
         for key, section in self.reader.entries(self.raw, "intents").items():
             path: Path = ("intents", key)
             phrases = self.phrases(section.phrases, (*path, "phrases"))
@@ -398,7 +398,7 @@ class _Builder:
             steps = tuple(
                 wire
                 for number, step in enumerate(section.steps or ())
-                if (wire := read_wire(step, "", (*path, "steps", number), self.reader, check.fills(phrases, section), parts.free))
+                if (wire := read_wire(step, "", (*path, "steps", number), self.reader, check.fills(phrases, section), free))
                 is not None
             )
             if len(self.reader.problems) > before:
