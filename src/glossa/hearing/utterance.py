@@ -156,9 +156,11 @@ class Hearing:
         ]
         expressions, apart = self._devices.expressions(words, spans, passable)
         pauses = _pauses(text, tokens)
-        clauses = pauses | _mask(self._begins_clause(words, roles.roles, at) for at in range(len(words)))
+        clauses = pauses | mask_of(self._begins_clause(words, roles.roles, at) for at in range(len(words)))
         named, language = self.lexicon.named, self.language
-        telling = _mask((r in _TELLING or w in named) and w not in language.felt for w, r in zip(words, roles.roles, strict=True))
+        telling = mask_of(
+            (r in _TELLING or w in named) and w not in language.felt for w, r in zip(words, roles.roles, strict=True)
+        )
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
             roles.degree, roles.times, roles.times_at, pauses, clauses, self._requests(words, roles.roles), telling,
@@ -378,7 +380,7 @@ class _Roles:
             at -= 1
 
 
-def _mask(bits: Iterable[bool]) -> int:
+def mask_of(bits: Iterable[bool]) -> int:
     """Truths as a bit mask, the first the lowest bit."""
     mask = 0
     for at, bit in enumerate(bits):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from enum import IntEnum
 
 from msgspec import Struct
@@ -9,11 +10,13 @@ from msgspec import Struct
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role
-from glossa.hearing.utterance import Utterance
+from glossa.hearing.utterance import Utterance, mask_of
 from glossa.hearing.vocabulary import WordEdge
 from glossa.house.values import Value
 from glossa.language import Language
 from glossa.matching.grammar import Pattern
+
+_Poles = tuple[tuple[str, int], ...]
 
 _SAID_IN_ASKING = frozenset((Role.TALK, Role.VERB, Role.AMOUNT, Role.UNKNOWN, Role.SMALL))
 
@@ -166,7 +169,13 @@ class Aligner:
         self._utterance, self._language, self._order = utterance, language, order
         self._weight = utterance.weight((1 << len(utterance.words)) - 1)
         self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
-        self._asking = frozenset(language.grammar.asking)
+        words, roles, weights = utterance.words, utterance.roles, utterance.weights
+        self._asked = mask_of(w in language.grammar.asking for w in words)
+        self._poles = mask_of(r == Role.POLE for r in roles)
+        self._depends = self._poles | mask_of(r == Role.AMOUNT for r in roles)  # on what else the phrase takes
+        self._left = {
+            where: tuple(Item(Kind.LEFT, weights[i], i, i + 1, -1, roles[i], where) for i in range(len(words))) for where in Where
+        }
 
     def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about: About, claimed: int) -> Alignment:
         """The alignment in which the places of a phrase take what was chosen for them.
@@ -243,25 +252,34 @@ class Aligner:
         first, last = (main & -main).bit_length() - 1, main.bit_length()
         preamble, reason = self._clauses_beside(first, last) if main else (0, 0)
         left = (1 << len(utterance.words)) - 1 & ~covered
+        beside = preamble | reason
+        asked = self._asked if pattern.intent.read else 0
+        depends = self._depends | beside | asked
+        directed = self._directed(chosen) if left & self._poles else {}
         while left:
-            at = (left & -left).bit_length() - 1
-            left &= left - 1
-            role, cost, word = utterance.roles[at], utterance.weights[at], utterance.words[at]
-            if (preamble | reason) >> at & 1:  # words of the house are less likely to be beside the command
-                beside = Role.PREAMBLE if preamble >> at & 1 else Role.REASON
-                cost = min(cost, COSTS.beside if role == Role.WORD else WEIGHT[beside])
-                role = beside
-            if role == Role.POLE and self._goes_without_saying(word, chosen, towards):
+            bit = left & -left
+            left ^= bit
+            at = bit.bit_length() - 1
+            where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
+            word = utterance.words[at]
+            if not bit & depends and not pattern.garbage and word not in pattern.measures:
+                items.append(self._left[where][at])
+                continue
+            role, cost = utterance.roles[at], utterance.weights[at]
+            if bit & beside:  # words of the house are less likely to be beside the command
+                clause = Role.PREAMBLE if bit & preamble else Role.REASON
+                cost = min(cost, COSTS.beside if role == Role.WORD else WEIGHT[clause])
+                role = clause
+            if role == Role.POLE and self._goes_without_saying(word, directed, towards):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
-            if pattern.intent.read and role in _SAID_IN_ASKING and word in self._asking:
+            if bit & asked and role in _SAID_IN_ASKING:
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]
             if pattern.garbage:
                 cost *= COSTS.garbage
             elif word in pattern.measures:
                 cost = min(cost, WEIGHT[Role.SMALL])
-            elif role == Role.AMOUNT and (claimed >> at & 1 or not scales(pattern, chosen)):
+            elif role == Role.AMOUNT and (claimed & bit or not scales(pattern, chosen)):
                 cost = MOST_AMOUNT
-            where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
             items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
 
     def most_beside(self) -> float:
@@ -313,15 +331,18 @@ class Aligner:
             preamble = 0
         return preamble, 0 if reason & utterance.telling else reason
 
-    def _goes_without_saying(self, word: str, chosen: tuple[Option | None, ...], towards: bool) -> bool:
+    def _directed(self, chosen: tuple[Option | None, ...]) -> dict[str, _Poles]:
+        """The words of direction within what was chosen, with the poles they are at."""
+        taken = (o for o in chosen if o is not None)
+        edges = (e for o in taken for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ()))
+        return {e.word: self._language.poles[e.word] for e in edges if e.word in self._language.poles}
+
+    def _goes_without_saying(self, word: str, directed: Mapping[str, _Poles], towards: bool) -> bool:
         """Whether a word of direction says no more than the value or another word: "raise it to twenty", "slow it down"."""
         if towards and self._language.changes(word):
             return True
         poles = self._language.poles[word]
-        heard = (
-            e.word for o in chosen if o is not None for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ())
-        )
-        return any(pole in poles for said in heard if said != word for pole in self._language.poles.get(said, ()))
+        return any(said != word and any(pole in poles for pole in its) for said, its in directed.items())
 
     def _before(self, start: int) -> str:
         """The word that leads to what starts at a token, but for filler."""

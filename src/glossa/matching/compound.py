@@ -2,13 +2,15 @@
 
 A command may end where a joiner stands ("and", "then"), at a pause, or where what a phrase explains ends and something else is named. Each
 stretch between two such places is understood as if it were said alone, with what was named before it for "it"; of all ways to part the
-utterance the one with the highest confidence is taken (a shortest path over the places; R. Bellman, "On a Routing Problem", 1958).
+utterance the one with the highest confidence is taken (a shortest path over the places; P. E. Hart, N. J. Nilsson and
+B. Raphael, "A Formal Basis for the Heuristic Determination of Minimum Cost Paths", 1968).
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Sequence
+from heapq import heappop, heappush
 
 from msgspec import Struct
 
@@ -35,6 +37,9 @@ PART = 0.05
 
 UNHEARD = 1e-3
 """The confidence of a stretch that is no command at all."""
+
+MOST_PATH = -2 * math.log(UNHEARD)
+"""What a way to part an utterance costs at most: with two stretches that are no commands it is not worth a word."""
 
 _NO_COMMAND = frozenset((Role.FILLER, Role.SMALL, Role.TALK, Role.UNKNOWN, Role.ASIDE, Role.REPEAT))
 """A stretch that holds nothing else is no command."""
@@ -136,33 +141,49 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
     def says_nothing(start: int, end: int) -> bool:
         return all(r in _NO_COMMAND for r in utterance.roles[start:end])
 
-    whole = [  # these need no joining to others
-        not says_nothing(a, b) and understand(utterance.written(a, b), ()).outcome == Outcome.ACCEPT
-        for a, b in zip(starts, ends, strict=True)
-    ]
-    best: list[Path | None] = [Path(), *([None] * len(ends))]
-    for last, end in enumerate(ends):
-        for first in range(max(0, last + 1 - MOST_STRETCHES), last + 1):
-            before, start = best[first], starts[first]
-            if before is None or start >= end or (first == 0 and last == len(ends) - 1):
-                continue
-            if says_nothing(start, end) or (first < last and all(whole[first : last + 1])):
-                continue
-            place = places[first - 1] if first else None
-            loose = [b for b in (place, places[last] if last < len(places) else None) if b and not b.joined and not b.pause]
-            if loose and sum(r in TELLING for r in utterance.roles[start:end]) < LEAST_TOLD:
-                continue  # the "lower" of "lower the vent" is no command of its own
-            known_before = before if place is None or place.joined or place.pause else Path()
-            match = _understood(utterance, start, end, known_before, language, understand)
-            cost = before.cost + PART - math.log(max(UNHEARD, match.confidence if _is_command(match) else 0.0))
-            known = best[last + 1]
-            if known is None or cost < known.cost - 1e-9:
-                device = match.best.slots.get("device") if match.best is not None else None
-                named = (*before.devices, device) if isinstance(device, tuple) else before.devices
-                joined = before.joined and (place is None or place.joined)
-                best[last + 1] = Path((*before.parts, match), cost, named, joined)
-    found = best[-1]
-    return found if found is not None and len(found.parts) > 1 else None
+    def accepted(number: int) -> bool:
+        start, end = starts[number], ends[number]
+        return not says_nothing(start, end) and understand(utterance.written(start, end), ()).outcome == Outcome.ACCEPT
+
+    def stretch(first: int, last: int, before: Path) -> Path | None:
+        """The way to the end of a stretch that begins where another way ends; None where the stretch can't be a command."""
+        start, end = starts[first], ends[last]
+        if start >= end or (first == 0 and last == len(ends) - 1) or says_nothing(start, end):
+            return None
+        place = places[first - 1] if first else None
+        loose = [b for b in (place, places[last] if last < len(places) else None) if b and not b.joined and not b.pause]
+        if loose and sum(r in TELLING for r in utterance.roles[start:end]) < LEAST_TOLD:
+            return None  # the "lower" of "lower the vent" is no command of its own
+        if first < last and all(accepted(number) for number in range(first, last + 1)):
+            return None  # these need no joining to others
+        known_before = before if place is None or place.joined or place.pause else Path()
+        match = _understood(utterance, start, end, known_before, language, understand)
+        cost = before.cost + PART - math.log(max(UNHEARD, match.confidence if _is_command(match) else 0.0))
+        device = match.best.slots.get("device") if match.best is not None else None
+        named = (*before.devices, device) if isinstance(device, tuple) else before.devices
+        return Path((*before.parts, match), cost, named, before.joined and (place is None or place.joined))
+
+    def rest(last: int) -> float:
+        return PART if last < len(ends) - 1 else 0.0
+
+    # Stretches wait in the order of what a way through them costs at least, and are only understood when their turn comes.
+    reached: dict[int, Path] = {}
+    waiting: list[tuple[float, int, int, int, Path | None]] = [(0.0, 0, 0, -1, Path())]
+    while waiting:
+        cost, _, first, last, path = heappop(waiting)
+        if cost > MOST_PATH or last + 1 in reached:
+            continue
+        if path is None:
+            path = stretch(first, last, reached[first])
+            if path is not None:
+                heappush(waiting, (round(path.cost + rest(last), 9), 1, first, last, path))
+            continue
+        if last == len(ends) - 1:
+            return path if len(path.parts) > 1 else None
+        reached[last + 1] = path
+        for further in range(last + 1, min(last + 1 + MOST_STRETCHES, len(ends))):
+            heappush(waiting, (round(path.cost + PART + rest(further), 9), 0, last + 1, further, None))
+    return None
 
 
 def _understood(utterance: Utterance, start: int, end: int, before: Path, language: Language, understand: Understand) -> Match:

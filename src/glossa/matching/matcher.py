@@ -29,6 +29,11 @@ from glossa.matching.stops import Fired, Severity, fired
 MOST_READINGS = 4
 """Meanings of an utterance that are looked at."""
 
+MOST_STEPS_OF_A_LINE = 2_500
+"""Steps of all searches for one line, about 20 µs each."""
+STEPS_OF_A_PART, STEPS_OF_A_WORD = 30, 3
+"""What it costs to analyse a part of an utterance that may hold several commands, in steps of a search, and each word in it."""
+
 
 class Meant(Struct, frozen=True):
     """One meaning of an utterance: its cheapest alignment, as a reading, and what fired on it."""
@@ -52,7 +57,8 @@ class Understood(Struct, frozen=True):
         grammar: of the language.
         meanings: the best one first.
         lead: by how many words of cost the next different meaning is behind.
-        steps: how many steps the search took; over ``MOST_STEPS`` it was not ended.
+        steps: how many steps the search took.
+        ended: whether it came to its end; one that takes too many steps does not.
     """
 
     utterance: Utterance
@@ -60,6 +66,7 @@ class Understood(Struct, frozen=True):
     meanings: tuple[Meant, ...] = ()
     lead: float = 0.0
     steps: int = 0
+    ended: bool = True
 
     def amounts(self) -> dict[str, float]:
         """How much there is of each term of the evidence for the best meaning."""
@@ -138,14 +145,16 @@ class Matcher:
     def _match(self, text: str, language: str, mode: str, about: Sequence[str]) -> Match:
         tags = (language,) if language else self.house.languages
         best, understood = self._in_language(text, tags[0], mode, about)
+        steps = understood.steps
         for tag in tags[1:]:
             other, its = self._in_language(text, tag, mode, about)
+            steps += its.steps
             if _better(other, best):
                 best, understood = other, its
-        return self._parted(best, understood, mode, about)
+        return self._parted(best, understood, mode, about, steps)
 
-    def _parted(self, whole: Match, understood: Understood, mode: str, about: Sequence[str]) -> Match:
-        """An utterance that may hold several commands; a phrase that fits the whole line wins."""
+    def _parted(self, whole: Match, understood: Understood, mode: str, about: Sequence[str], steps: int) -> Match:
+        """An utterance that may hold several commands, after so many steps; a phrase that fits the whole line wins."""
         utterance, tag = understood.utterance, understood.grammar.tag
         language = understood.grammar.lexicon.language
         known = sum(r in TELLING for r in utterance.roles)
@@ -154,28 +163,31 @@ class Matcher:
         covered = [m.alignment.covered for m in understood.meanings]
         places = boundaries(utterance, covered, language)
         understood_so_far: dict[tuple[str, tuple[str, ...]], Match] = {}
-        steps = understood.steps
 
         def understand(part: str, devices: Sequence[str]) -> Match:
             nonlocal steps
             key = part, tuple(devices) or tuple(about)
-            if steps > MOST_STEPS:
-                return Match(part, Outcome.REJECT, reason="too much", language=tag)
             if key not in understood_so_far:
-                understood_so_far[key], its = self._in_language(part, tag, mode, key[1])
+                steps += STEPS_OF_A_PART + STEPS_OF_A_WORD * (part.count(" ") + 1)
+                if steps > MOST_STEPS_OF_A_LINE:
+                    return Match(part, Outcome.REJECT, reason="too much", language=tag)
+                most = min(MOST_STEPS, MOST_STEPS_OF_A_LINE - steps)
+                understood_so_far[key], its = self._in_language(part, tag, mode, key[1], most)
                 steps += its.steps
             return understood_so_far[key]
 
         path = parted(utterance, places, language, understand)
         return whole if path is None else compound(whole, path, language)
 
-    def _in_language(self, text: str, tag: str, mode: str, about: Sequence[str]) -> tuple[Match, Understood]:
+    def _in_language(
+        self, text: str, tag: str, mode: str, about: Sequence[str], most: int = MOST_STEPS
+    ) -> tuple[Match, Understood]:
         """An utterance as one command in one language."""
-        understood = self.understand(text, tag, mode, about)
+        understood = self.understand(text, tag, mode, about, most)
         utterance, words = understood.utterance, understood.utterance.words
         if not words or len(words) > MOST_TOKENS:
             return Match(text, Outcome.REJECT, reason="too long" if words else "empty", language=tag), understood
-        if understood.steps > MOST_STEPS:
+        if not understood.ended:
             return Match(text, Outcome.REJECT, reason="too much", language=tag), understood
         if self._is_cancel(understood):
             return Match(text, Outcome.CANCEL, language=tag), understood
@@ -184,15 +196,15 @@ class Matcher:
             return Match(text, Outcome.REJECT, reason="filler" if idle else "nothing", language=tag), understood
         return self._decided(text, understood), understood
 
-    def understand(self, text: str, tag: str, mode: str = "", about: Sequence[str] = ()) -> Understood:
+    def understand(self, text: str, tag: str, mode: str = "", about: Sequence[str] = (), most: int = MOST_STEPS) -> Understood:
         """Everything that the decision about an utterance looks at, in one language; see :meth:`match`."""
         grammar = self.grammar(tag)
         utterance = grammar.hearing.analyse(text)
         if not utterance.words or len(utterance.words) > MOST_TOKENS:
             return Understood(utterance, grammar)
-        search = Search(utterance, grammar, about)
+        search = Search(utterance, grammar, about, most)
         meanings = self._meanings(search.alignments(), utterance, grammar, mode)
-        return Understood(utterance, grammar, meanings, _lead(meanings), search.steps)
+        return Understood(utterance, grammar, meanings, _lead(meanings), search.steps, search.ended)
 
     def _meanings(self, alignments: Sequence[Alignment], utterance: Utterance, grammar: Grammar, mode: str) -> tuple[Meant, ...]:
         """The cheapest alignment of every meaning; those that count in the mode and are not refused go first where they are about as cheap."""

@@ -29,7 +29,7 @@ MOST_TRIED = 400
 """Ways to lay one phrase over the utterance that are looked at."""
 
 
-MOST_STEPS = 4_000
+MOST_STEPS = 1_250
 """Steps of a search, about 20 µs each; rows of real households take up to 800. What takes more is not understood, whatever it is."""
 STEPS_OF_A_PHRASE = 2
 """What it costs to look at a phrase at all, in steps."""
@@ -47,12 +47,13 @@ class Search:
         utterance: what was heard, not empty and not too long.
         grammar: the compiled phrases.
         about: device ids that were spoken of before, which need not be named again.
+        most: steps that it may take.
 
     Attributes:
-        steps: how many steps it took; a search that took more than ``MOST_STEPS`` was not ended.
+        steps: how many steps it took.
     """
 
-    def __init__(self, utterance: Utterance, grammar: Grammar, about: Iterable[str] = ()) -> None:
+    def __init__(self, utterance: Utterance, grammar: Grammar, about: Iterable[str] = (), most: int = MOST_STEPS) -> None:
         self.utterance, self.grammar = utterance, grammar
         self.about = grammar.lexicon.mask(about)
         self.total = utterance.weight((1 << len(utterance.words)) - 1)
@@ -71,8 +72,13 @@ class Search:
         heaviest = max((utterance.weight(t) for t in dict.fromkeys(spans)), default=0.0)
         anything = bool(grammar.anything) and self.total
         self._most_slot = max(heaviest, anything)
-        self.steps = 0
+        self.steps, self._most_steps = 0, most
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
+
+    @property
+    def ended(self) -> bool:
+        """Whether it looked at everything that counts; one that took too many steps did not."""
+        return self.steps <= self._most_steps
 
     def alignments(self) -> list[Alignment]:
         """Every alignment worth looking at, cheapest first; among equals the one that fits more, then the order of the house file."""
@@ -81,7 +87,7 @@ class Search:
         best = math.inf
         kept: list[Alignment] = []
         for loose, number in bounds:
-            if loose > best + BEHIND or self.steps > MOST_STEPS:
+            if loose > best + BEHIND or self.steps > self._most_steps:
                 break
             self.steps += STEPS_OF_A_PHRASE
             pattern = patterns[number]
@@ -168,7 +174,7 @@ class Search:
         def visit(at: int, cost: float, tokens: int) -> None:
             nonlocal most
             self.steps += 1
-            if cost - ahead[at] > most or len(kept) >= MOST_TRIED or self.steps > MOST_STEPS:
+            if cost - ahead[at] > most or len(kept) >= MOST_TRIED or self.steps > self._most_steps:
                 return
             if at == len(order):
                 self.steps += steps_of_an_alignment

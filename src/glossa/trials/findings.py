@@ -297,11 +297,7 @@ def _costly(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
             middle = sorted(phrase.sequences, key=lambda s: len(s.positions))[len(phrase.sequences) // 2]
             said = matcher.understand(sentence_of(house, intent, middle, tag), tag)
             if said.steps > MOST_STEPS / 2:
-                share = (
-                    "more than the search has"
-                    if said.steps > MOST_STEPS
-                    else f"{said.steps / MOST_STEPS:.0%} of what the search has"
-                )
+                share = "more than the search has" if not said.ended else f"{said.steps / MOST_STEPS:.0%} of what the search has"
                 yield Finding(
                     f"intents.{intent.id}.phrases",
                     "costs too much",
