@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 import sys
 from collections.abc import Callable
@@ -80,6 +81,7 @@ def cli() -> None:
 
 def main(arguments: list[str] | None = None) -> None:
     """Run the command line; errors are printed here and nowhere else."""
+    gc.set_threshold(50_000, 20, 20)  # a big house is a million objects, and none of them is garbage while it is read
     for stream in (sys.stdout, sys.stderr):
         reconfigure: Any = getattr(stream, "reconfigure", None)
         if reconfigure is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from operator import is_
 from typing import Any, NoReturn, TypeVar
 
 from msgspec import Struct
@@ -47,17 +48,29 @@ def deep_frozen(value: Any) -> Any:
     return _frozen(value, {})
 
 
+_PLAIN = frozenset((str, int, float, bool, type(None)))
+
+
 def _frozen(value: Any, known: dict[int, Any]) -> Any:
-    """``known`` are the classes that were frozen already: what a thousand devices share stays one thing."""
+    """``known`` are the structs that were frozen already: what a thousand devices share stays one thing."""
+    kind = type(value)
+    if kind in _PLAIN:
+        return value
     if isinstance(value, dict):
-        return Frozen({k: _frozen(v, known) for k, v in value.items()})
+        return Frozen({k: v if type(v) in _PLAIN else _frozen(v, known) for k, v in value.items()})
     if isinstance(value, (list, tuple)):
-        return tuple(_frozen(v, known) for v in value)
+        made = tuple([v if type(v) in _PLAIN else _frozen(v, known) for v in value])
+        return value if kind is tuple and all(map(is_, made, value)) else made
     if isinstance(value, Struct):
-        made = known.get(id(value))
-        if made is None:
-            fields = {name: getattr(value, name) for name in value.__struct_fields__}
-            changed = {name: _frozen(v, known) for name, v in fields.items() if isinstance(v, (dict, list, tuple, Struct))}
-            made = known[id(value)] = replace(value, **changed) if changed else value
-        return made
+        held = known.get(id(value))
+        if held is None:
+            changed = {}
+            for name in value.__struct_fields__:
+                field = getattr(value, name)
+                if type(field) not in _PLAIN:
+                    made = _frozen(field, known)
+                    if made is not field:
+                        changed[name] = made
+            held = known[id(value)] = replace(value, **changed) if changed else value
+        return held
     return value

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 import re
+from functools import lru_cache
 from itertools import product
 
 from msgspec import Struct
@@ -209,6 +210,7 @@ _WRONG = {
 }
 
 
+@lru_cache(maxsize=512)
 def parse(phrase: str) -> Node:
     """Parse one phrase.
 

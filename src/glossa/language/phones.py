@@ -103,9 +103,9 @@ def distance(one: Phones, other: Phones) -> float:
 
 
 class _Rule(Struct, frozen=True):
-    before: re.Pattern[str]
+    before: re.Pattern[str] | None
     letters: str
-    after: re.Pattern[str]
+    after: re.Pattern[str] | None
     phones: Phones
 
 
@@ -116,21 +116,33 @@ _PARTS = {
 _LINE = re.compile(r"^(?P<before>[^\[]*)\[(?P<letters>[a-z]+)\](?P<after>[^=]*)=(?P<phones>.*)$")
 
 
+class _Rules(dict[str, tuple[_Rule, ...]]):
+    """The rules that may hold where a word goes on with two letters, in their order; found once for each pair."""
+
+    def __init__(self, rules: Sequence[_Rule]) -> None:
+        super().__init__()
+        self._all = rules
+
+    def __missing__(self, pair: str) -> tuple[_Rule, ...]:
+        held = self[pair] = tuple(r for r in self._all if pair.startswith(r.letters[:2]))
+        return held
+
+
 @lru_cache(maxsize=8)
-def _rules(tag: str) -> dict[str, tuple[_Rule, ...]]:
+def _rules(tag: str) -> _Rules | None:
     file = resources.files("glossa.language") / "data" / f"{tag.split('-')[0].lower()}.sounds"
-    found: dict[str, list[_Rule]] = {}
+    found: list[_Rule] = []
     if not file.is_file():
-        return {}
+        return None
     for line in file.read_text(encoding="utf-8").splitlines():
         rule = _LINE.match(line) if line and not line.startswith("#") else None
         if rule:
             before = "".join("^" if c == "^" else _PARTS.get(c, c) for c in rule["before"].strip())
             after = "".join(_PARTS.get(c, c) for c in rule["after"].strip())
             phones = tuple(p for p in rule["phones"].split() if p != "-")
-            made = _Rule(re.compile(f"(?:{before})$" if before else ""), rule["letters"], re.compile(after), phones)
-            found.setdefault(rule["letters"][0], []).append(made)
-    return {k: tuple(v) for k, v in found.items()}
+            compiled = (re.compile(f"(?:{before})$") if before else None, re.compile(after) if after else None)
+            found.append(_Rule(compiled[0], rule["letters"], compiled[1], phones))
+    return _Rules(found)
 
 
 @lru_cache(maxsize=16384)
@@ -142,14 +154,17 @@ def phones(word: str, tag: str = "en") -> Phones:
     """
     word = word[:40]
     rules = _rules(tag)
-    if not rules or not word.isascii():
+    if rules is None or not word.isascii():
         return tuple(word)
     found: list[str] = []
     at = 0
     while at < len(word):
-        for rule in rules.get(word[at], ()):
+        for rule in rules[word[at : at + 2]]:
             end = at + len(rule.letters)
-            if word.startswith(rule.letters, at) and rule.after.match(word, end) and rule.before.search(word[:at]):
+            if end > at + 2 and not word.startswith(rule.letters, at):
+                continue
+            before, after = rule.before, rule.after
+            if (after is None or after.match(word, end)) and (before is None or before.search(word[:at])):
                 found += rule.phones
                 at = end
                 break
