@@ -5,12 +5,17 @@ BIN := $(VENV)/bin
 
 .PHONY: demo test lint types fit benchmark fuzz screenshots clean
 
+$(VENV)/.light: pyproject.toml
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	touch $@
+
 $(VENV)/.installed: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
-	touch $@
+	touch $(VENV)/.light $@
 
-demo: $(VENV)/.installed
+demo: $(VENV)/.light
 	$(BIN)/glossa demo
 
 test: $(VENV)/.installed

@@ -135,16 +135,16 @@ def house_files(path: Path) -> tuple[Path, ...]:
 
 
 def log_path(place: str | os.PathLike[str]) -> Path:
-    """Where the log of a house lies if nobody says otherwise: beside its file, a sample's in the user's own folder for state.
+    """Where the log of a house lies if nobody says otherwise: beside its file, a sample's in the user's own folder for programs.
 
     >>> log_path("marigold").name
     'marigold.db'
     """
     path = find_house(place)
     if path.parent.parent == Path(str(resources.files("glossa") / "samples")):
-        import platformdirs
+        import click
 
-        return platformdirs.user_state_path("glossa", appauthor=False) / f"{path.parent.name}.db"
+        return Path(click.get_app_dir("glossa")) / f"{path.parent.name}.db"
     return path.with_suffix(".db")
 
 

@@ -12,6 +12,7 @@ import click
 from msgspec.structs import replace
 
 from glossa.cli.main import house_argument
+from glossa.extras import need
 from glossa.files import find_house, house_files, load_house, read_text
 
 PATIENCE = 10.0
@@ -54,6 +55,8 @@ def household(
         raise click.BadParameter(str(error), param_hint="--faults") from None
     if folder is not None and folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise click.ClickException(f"{folder} is there already; name another folder")
+    if folder is not None:
+        need("tomlkit")
     out = console()
     ports: dict[str, int | str] = {n: broker_port for n, k in home.links.items() if k.type == "mqtt" and broker_port}
     server = None

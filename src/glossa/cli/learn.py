@@ -12,6 +12,7 @@ import msgspec
 
 from glossa.cli.main import house_argument
 from glossa.cli.teach import offer
+from glossa.extras import need
 from glossa.files import find_house, load_house, read_text, write_file
 
 
@@ -34,6 +35,8 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
     from glossa.cli.show import console
     from glossa.trials.takes import learn as run
 
+    if not as_json:
+        need("tomlkit")
     home = load_house(house)
     misses = run(home, _lines(log, read_text(log)), most=most)
     if as_json:

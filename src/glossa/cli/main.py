@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 import click
 
 from glossa import files
+from glossa.extras import missing, need
 from glossa.house import HouseError
 from glossa.house.text import printable
 
@@ -104,6 +105,11 @@ def main(arguments: list[str] | None = None) -> None:
     except BrokenPipeError:
         sys.stderr.close()
         sys.exit(0)
+    except ModuleNotFoundError as error:
+        if error.name is None or error.name.split(".")[0] == "glossa":
+            raise
+        click.echo(f"Error: {missing(error.name.split('.')[0])}", err=True)
+        sys.exit(2)
     except OSError as error:
         click.echo(f"Error: {error.filename or ''}: {error.strerror or error}".replace(": :", ":"), err=True)
         sys.exit(2)
@@ -140,6 +146,19 @@ def house_argument() -> Callable[[Command], Command]:
     return click.argument("house", shell_complete=complete_house)
 
 
+def jobs_option(text: str) -> Callable[[Command], Command]:
+    """``--jobs N``; more than one worker goes through a package of its own, which is looked for before any work is done."""
+
+    def usable(ctx: click.Context, param: click.Parameter, value: int) -> int:
+        if value == 0 or value < -1:
+            raise click.BadParameter("write the number of workers, or -1 for every core.")
+        if value != 1:
+            need("joblib")
+        return value
+
+    return click.option("--jobs", default=1, show_default=True, callback=usable, help=f"Workers; -1 for every core. {text}")
+
+
 def picture_option(text: str) -> Callable[[Command], Command]:
     """``--picture FILE``, refused before any work is done where it could not be drawn."""
 
@@ -148,6 +167,8 @@ def picture_option(text: str) -> Callable[[Command], Command]:
             raise click.BadParameter(f"'{value}' does not end in .png, .svg or .pdf.")
         if value is not None and not Path(value).parent.is_dir():
             raise click.BadParameter(f"there is no folder '{Path(value).parent}'.")
+        if value is not None:
+            need("matplotlib")
         return value
 
     return click.option("--picture", type=click.Path(dir_okay=False, writable=True), callback=usable, help=text)

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import msgspec
 
-from glossa.cli.main import house_argument, picture_option
+from glossa.cli.main import house_argument, jobs_option, picture_option
 from glossa.cli.tables import load_tables, tables_argument
 from glossa.files import load_house
 
@@ -18,7 +18,7 @@ from glossa.files import load_house
 @tables_argument()
 @click.option("--errors", default="0,5,10,20,30", show_default=True, help="Word error rates in percent.")
 @click.option("--seed", default=1, show_default=True, help="The same seed makes the same errors.")
-@click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core.")
+@jobs_option("The result is the same.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
 @picture_option("Draw the result into a file.")
 def stress(

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import click
 
 from glossa.cli.main import house_argument
+from glossa.extras import need
 from glossa.files import find_house, load_house, read_text, write_house
 from glossa.house.problems import nearest
 
@@ -37,6 +38,7 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
     from glossa.cli.show import console
     from glossa.trials.takes import teach as run
 
+    need("tomlkit")
     home = load_house(house)
     if intent not in home.intents:
         raise click.UsageError(f"This house has no intent '{intent}' ({nearest(intent, home.intents)}).")

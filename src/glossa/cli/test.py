@@ -13,9 +13,10 @@ import click
 import msgspec
 from msgspec.structs import replace
 
-from glossa.cli.main import house_argument
+from glossa.cli.main import house_argument, jobs_option
 from glossa.cli.tables import load_tables, tables_argument
 from glossa.conversation.secrecy import Secrecy
+from glossa.extras import need
 from glossa.files import find_house, load_house, read_text, write_file
 from glossa.house import House
 from glossa.matching import Matcher
@@ -39,7 +40,7 @@ SLOW = 400
 @click.option("--save", help="Keep the results under this name, in results/ beside the house.")
 @click.option("--against", help="Show what changed since the results of this name.")
 @click.option("--results", type=click.Path(path_type=Path), help="The folder for --save and --against.")
-@click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core. The results are the same.")
+@jobs_option("The results are the same.")
 def test(
     house: str,
     tables: tuple[Path, ...],
@@ -66,6 +67,8 @@ def test(
       glossa test my-home --save before        then, after a change:
       glossa test my-home --against before --html results.html
     """
+    if html is not None:
+        need("matplotlib")
     home = load_house(house)
     rows = load_tables(house, home, tables, extra_columns=extra_columns)
     if note:

@@ -9,8 +9,9 @@ import click
 import msgspec
 from msgspec.structs import replace
 
-from glossa.cli.main import house_argument, picture_option
+from glossa.cli.main import house_argument, jobs_option, picture_option
 from glossa.cli.tables import load_tables, tables_argument
+from glossa.extras import need
 from glossa.files import find_house, load_house, read_text, write_house
 from glossa.house.model import Prices
 from glossa.house.problems import nearest
@@ -23,7 +24,7 @@ from glossa.house.problems import nearest
 @click.option(
     "--price", "priced", multiple=True, metavar="NAME=VALUE", help="A price, instead of the house's: wrong, talk, missed or ask."
 )
-@click.option("--jobs", default=1, show_default=True, help="Workers; -1 for every core. The result is the same.")
+@jobs_option("The result is the same.")
 @click.option("--write", is_flag=True, help="Change the house file; comments are kept, a backup is laid beside it.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
 @picture_option("Draw price and trade-off into a file.")
@@ -51,6 +52,7 @@ def tune(
     from glossa.cli.show import console
     from glossa.trials.tune import tune as run
 
+    need("scipy", *(["tomlkit"] if write else []))
     home = load_house(house)
     prices = _prices(home.prices, priced)
     rows = load_tables(house, home, tables, extra_columns=extra_columns)

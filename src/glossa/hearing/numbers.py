@@ -13,7 +13,6 @@ from msgspec import Struct
 from glossa.hearing.chart import Cells, Edge
 from glossa.hearing.number_rules import CLOCK, GRAMMAR, GUESSED, HOMOPHONE, MISHEARD, MOST_DIGITS, ORDINAL, RESPELT, Num
 from glossa.hearing.tokens import Token
-from glossa.house.text import words as fold_words
 from glossa.house.values import tidy
 from glossa.language import Language, PhraseSet
 from glossa.language.language import is_plural
@@ -72,7 +71,7 @@ class NumberReader:
         words = language.numbers
         self.language, self.words = language, words
         self.ones = dict(words.ones)
-        self.table = _spelled_out(language.tag) if not words.ones else {}
+        self.table = words.whole.table() if words.whole else {}
         self._longest = max((len(k) for k in self.table), default=0)
         if self.table:
             self.ones = {k[0]: v for k, v in self.table.items() if len(k) == 1 and v < 10}
@@ -382,20 +381,6 @@ def widest(quantities: Sequence[Quantity]) -> tuple[Quantity, ...]:
         kept.append(quantity)
         at = quantity.end
     return tuple(kept)
-
-
-@lru_cache(maxsize=8)
-def _spelled_out(tag: str) -> dict[tuple[str, ...], int]:
-    """Number words -> number for 0 to 999, from a library that spells numbers out."""
-    from num2words import num2words
-
-    table: dict[tuple[str, ...], int] = {}
-    for number in range(1000):
-        try:
-            table.setdefault(fold_words(str(num2words(number, lang=tag))), number)
-        except NotImplementedError:
-            return {}
-    return table
 
 
 def twins(value: float, language: Language) -> tuple[int, ...]:

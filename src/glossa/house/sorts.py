@@ -289,13 +289,9 @@ class ColourValues(Values, frozen=True):
 
     def literal(self, value: object) -> Value | None:
         """A CSS colour name or a hex colour (CSS Color Module Level 4, section 6.1)."""
-        import webcolors
+        from glossa.language.colours import colour_code
 
-        text = str(value)
-        try:
-            return str(webcolors.normalize_hex(text) if text.startswith("#") else webcolors.name_to_hex(text.replace(" ", "")))
-        except ValueError:
-            return None
+        return colour_code(str(value))
 
     def hint(self) -> str:
         """Names and codes."""

@@ -107,8 +107,40 @@ class Sounds(Section, frozen=True):
     alike: list[Pair] = []
 
 
+class WholeNumbers(Section, frozen=True):
+    """What whole numbers to 999 are composed of: hundreds, and behind them tens, ``joined`` and ones.
+
+    Attributes:
+        words: the numbers that are one word, from 0 on.
+        tens: those of the further tens that take ones behind them.
+        hundreds: as they stand before a rest.
+        alone: those that are said otherwise where nothing follows.
+        joined: what stands between tens and ones.
+    """
+
+    words: list[str]
+    tens: dict[str, int]
+    hundreds: dict[str, int]
+    alone: dict[str, int] = {}
+    joined: str = ""
+
+    def table(self) -> dict[tuple[str, ...], int]:
+        """Folded number words -> number, for 0 to 999."""
+        below: dict[tuple[str, ...], int] = {(word,): number for number, word in enumerate(self.words)}
+        ones = [(word, number) for number, word in enumerate(self.words[1:10], 1)]
+        for ten, value in self.tens.items():
+            below[(ten,)] = value
+            below.update({(ten, *self.joined.split(), word): value + one for word, one in ones})
+        found = dict(below)
+        for hundred, value in self.hundreds.items():
+            found[(hundred,)] = value
+            found.update({(hundred, *words): value + rest for words, rest in below.items() if rest})
+        found.update({(word,): number for word, number in self.alone.items()})
+        return found
+
+
 class NumberWords(Section, frozen=True):
-    """Number words. Where ``ones`` is missing, whole numbers are spelled out by a library.
+    """Number words. Where ``ones`` is missing, whole numbers to 999 are composed from ``whole``.
 
     Attributes:
         decimal, thousands: the marks in digits, ``.`` and ``,`` in English.
@@ -122,6 +154,7 @@ class NumberWords(Section, frozen=True):
     thousands: Annotated[str, Meta(pattern="^[.,]$")] = ","
     ones: dict[str, int] = {}
     tens: dict[str, int] = {}
+    whole: WholeNumbers | None = None
     spellings: dict[str, str] = {}
     homophones: dict[str, int] = {}
     digits_only: dict[str, int] = {}
