@@ -32,13 +32,13 @@ def demo(pace: float | None, no_tables: bool, live: bool) -> None:
     """
     if live:
         from glossa.cli.live_demo import play
-        from glossa.cli.show import console
+        from glossa.cli.terminal import console
 
         sys.exit(0 if play(load_house(SAMPLE), console()) else 1)
     from rich.rule import Rule
     from rich.text import Text
 
-    from glossa.cli.show import console, event_lines
+    from glossa.cli.terminal import console, event_lines
     from glossa.conversation import Conversation
     from glossa.links.simulated import SimulatedHouse
 

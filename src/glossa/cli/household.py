@@ -43,7 +43,7 @@ def household(
       glossa listen practice                               (in another terminal)
       glossa household my-home --broker-port 1883 --faults drop=0.1,delay=0.5
     """
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.links.household import Household
     from glossa.links.household.broker import Broker, NoBroker
     from glossa.links.household.faults import read_faults

@@ -32,7 +32,7 @@ def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_jso
     Example:
       glossa learn my-home heard.txt --rows tests/from-log.csv
     """
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.trials.takes import learn as run
 
     if not as_json:

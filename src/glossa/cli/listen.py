@@ -152,7 +152,7 @@ class _Printer:
         if as_json:
             self._print = self._json
         else:
-            from glossa.cli.show import console
+            from glossa.cli.terminal import console
 
             self._console = console()
             self._print = self._line
@@ -176,7 +176,7 @@ class _Printer:
 
     def _line(self, record: Record) -> None:
         from glossa.cli.live_lines import record_line
-        from glossa.cli.show import print_line
+        from glossa.cli.terminal import print_line
 
         print_line(self._console, record_line(record))
         sys.stdout.flush()

@@ -12,7 +12,7 @@ from rich.console import Console
 from rich.text import Text
 
 from glossa.cli.live_lines import record_line
-from glossa.cli.show import print_line
+from glossa.cli.terminal import print_line
 from glossa.house.model import House
 from glossa.links.household import Household
 from glossa.links.household.broker import Broker, NoBroker

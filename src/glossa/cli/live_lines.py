@@ -7,7 +7,7 @@ from typing import Any
 
 from rich.text import Text
 
-from glossa.cli.show import COLOURS, WHY, slots_line
+from glossa.cli.terminal import COLOURS, WHY, slots_line
 from glossa.live.records import Record
 
 STYLES = {

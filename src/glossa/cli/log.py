@@ -91,7 +91,7 @@ def log(
             click.echo(json.dumps(entry.record.plain(), ensure_ascii=False))
         return
     from glossa.cli.live_lines import record_line
-    from glossa.cli.show import console, print_line
+    from glossa.cli.terminal import console, print_line
 
     out = console()
     for entry in entries:
@@ -102,7 +102,7 @@ def log(
 
 def _write(table: Path, entries: list[Any]) -> None:
     """What was heard as a test table: sessions, times, and what came of it."""
-    from glossa.cli.show import slots_line
+    from glossa.cli.terminal import slots_line
     from glossa.matching.result import HIDDEN
 
     if table.exists():

@@ -16,26 +16,37 @@ from glossa.extras import missing, need
 from glossa.house import HouseError
 from glossa.house.text import printable
 
-COMMANDS = {
-    "new": "Start a house: a small commented one to change.",
-    "check": "Read a house; list what is wrong and what will be confused.",
-    "say": "Show what a phrase would do, and why.",
-    "talk": "Type lines to the house and watch it answer.",
-    "test": "Run test tables; exit code 1 if any row fails.",
-    "stress": "See how the tables hold up when the recogniser mishears.",
-    "tune": "Find the limits from your own rows, with proof.",
-    "teach": "Say a command a few times; learn how it is written.",
-    "learn": "Turn the misses in a log into rows and words.",
-    "wake": "Rate wake words before anyone gets used to them.",
-    "numbers": "Show how spoken numbers are read.",
-    "listen": "Go live: take in what is heard, send commands, for months.",
-    "send": "Send one command by hand, to try a wire.",
-    "watch": "See what arrives on every wire, raw and as states.",
-    "log": "Show, filter and export what a live house did.",
-    "replay": "Play a log again offline, against today's house.",
-    "household": "Play the devices of a house on real wires, faults included.",
-    "demo": "Play an evening aboard the sample house.",
+GROUPS = {
+    "Make a house": {
+        "new": "Start a house: a small commented one to change, or a copy of a sample.",
+        "check": "Read a house; list what is wrong and what will be confused.",
+        "say": "Show what a phrase would do, and why.",
+        "talk": "Type lines to the house and watch it answer.",
+    },
+    "Test and tune it": {
+        "test": "Run test tables; exit code 1 if any row fails.",
+        "numbers": "Show how spoken numbers are read.",
+        "wake": "Rate wake words before anyone gets used to them.",
+        "stress": "See how the tables hold up when the recogniser mishears.",
+        "tune": "Find the limits from your own rows, with proof.",
+        "teach": "Say a command a few times; learn how it is written.",
+        "learn": "Turn the misses in a log into rows and words.",
+    },
+    "Go live": {
+        "household": "Play the devices of a house on real wires, faults included.",
+        "send": "Send one command by hand, to try a wire.",
+        "watch": "See what arrives on every wire, raw and as states.",
+        "listen": "Go live: take in what is heard, send commands, for months.",
+        "log": "Show, filter and export what a live house did.",
+        "replay": "Play a log again offline, against today's house.",
+    },
+    "Look around": {
+        "demo": "Play an evening aboard the sample house.",
+        "show": "Show the keys of a house file, its schema, word lists.",
+    },
 }
+"""The commands in the order of the work."""
+COMMANDS = {name: text for group in GROUPS.values() for name, text in group.items()}
 
 
 class _Lazy(click.Group):
@@ -53,8 +64,10 @@ class _Lazy(click.Group):
         return found
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        with formatter.section("Commands"):
-            formatter.write_dl(list(COMMANDS.items()))
+        widest = max(map(len, COMMANDS))
+        for title, group in GROUPS.items():
+            with formatter.section(title):
+                formatter.write_dl([(name.ljust(widest), text) for name, text in group.items()])
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
         from glossa.house.problems import nearest
@@ -69,7 +82,8 @@ class _Lazy(click.Group):
 def cli() -> None:
     """Spoken phrases to device commands: define them, tune them, test them at your desk.
 
-    HOUSE is a house file, a folder with a house.toml, or a sample house by name: marigold.
+    HOUSE is a house file, a folder with a house.toml, or a sample house by name: marigold, a
+    narrowboat, or horno, two ovens that are spoken to in Spanish.
 
     \b
     Start here:
@@ -77,6 +91,8 @@ def cli() -> None:
       glossa new my-home                      make your own
       glossa say my-home "lamp on"            what a phrase would do
       glossa test my-home                     run its tables
+
+    The exit code is 0, 1 where rows of a table failed, 2 for a wrong call or a wrong file.
     """
 
 

@@ -62,7 +62,7 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
 def _print(rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]]) -> None:
     from rich.table import Table
 
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
 
     table = Table(box=None, padding=(0, 2), header_style="bright_black")
     for name in ("heard", "value", "unit", "from the words", "how", "or else"):

@@ -28,7 +28,7 @@ def replay(house: str, log: Path | None, everything: bool, as_json: bool) -> Non
     from rich.progress import track
     from rich.text import Text
 
-    from glossa.cli.show import COLOURS, console, reason_line, slots_line
+    from glossa.cli.terminal import COLOURS, console, reason_line, slots_line
     from glossa.live.log import read_log
     from glossa.live.replay import Played
     from glossa.live.replay import replay as play

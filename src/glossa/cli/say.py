@@ -77,7 +77,7 @@ def _print(event: Event, house: House, as_json: bool, why: bool) -> None:
             found["why"] = event.match.explain()
         click.echo(json.dumps(found, ensure_ascii=False))
         return
-    from glossa.cli.show import console, event_lines, explanation
+    from glossa.cli.terminal import console, event_lines, explanation
 
     out = console()
     out.print(event.utterance, style="bold", markup=False)

@@ -31,7 +31,7 @@ def send(house: str, command: tuple[str, ...], wait: float, dry_run: bool) -> No
       glossa send marigold panel 5C 01
       glossa send marigold hooks POST /log '{"text": "hello"}'
     """
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.links.link import Link, LinkError
     from glossa.links.make import make_link
     from glossa.live.by_hand import WrittenError, read_commands
@@ -81,7 +81,7 @@ class _Back:
         self._lock = threading.Lock()
 
     def arrived(self, place: str, data: bytes, retained: bool = False, waited: float = 0.0) -> None:
-        from glossa.cli.show import console
+        from glossa.cli.terminal import console
         from glossa.cli.watch import arrival_line
 
         if not retained:

@@ -37,7 +37,7 @@ def stress(
     Example:
       glossa stress marigold --errors 0,10,20 --picture stress.png
     """
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.trials.noise import stress as run
 
     home = load_house(house)

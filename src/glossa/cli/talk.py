@@ -13,7 +13,7 @@ from rich.console import Console
 from rich.table import Table
 
 from glossa.cli.main import house_argument
-from glossa.cli.show import console, event_lines, explanation
+from glossa.cli.terminal import console, event_lines, explanation
 from glossa.conversation import Conversation
 from glossa.conversation.secrecy import Secrecy
 from glossa.files import load_house

@@ -35,7 +35,7 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
       glossa teach my-home good_night
       my-recogniser | glossa teach my-home good_night --times 5 --yes
     """
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.trials.takes import teach as run
 
     need("tomlkit")

@@ -162,7 +162,7 @@ def _print_measures(home: House, found: Sequence[Result]) -> None:
     from rich.table import Table
     from rich.text import Text
 
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.trials.coverage import coverage
     from glossa.trials.measures import measures
 
@@ -195,7 +195,7 @@ def _print_measures(home: House, found: Sequence[Result]) -> None:
 def _print_changes(before: str, found: Sequence[Result], name: str) -> None:
     from rich.text import Text
 
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.trials.history import Change
 
     out = console()
@@ -235,7 +235,7 @@ def _run(home: House, rows: Sequence[Row], quiet: bool, jobs: int = 1) -> list[R
         return run_table_parallel(home, rows, jobs)
     from rich.progress import Progress
 
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
 
     with Progress(console=console(error=True), transient=True) as bar:
         task = bar.add_task("rows", total=len(rows))
@@ -265,7 +265,7 @@ def _print(results: Sequence[Result], taken: float, only_failed: bool) -> None:
     from rich.table import Table
     from rich.text import Text
 
-    from glossa.cli.show import console, reason_line
+    from glossa.cli.terminal import console, reason_line
 
     out = console()
     failed = [r for r in results if not r.right]

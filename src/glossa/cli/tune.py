@@ -49,7 +49,7 @@ def tune(
       glossa tune marigold --talk talk.txt --picture tune.png
       glossa tune my-home tests/all.csv --price wrong=20 --write
     """
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.trials.tune import tune as run
 
     need("scipy", *(["tomlkit"] if write else []))
@@ -115,7 +115,7 @@ def _prices(own: Prices, given: tuple[str, ...]) -> Prices:
 def _print(found: object, changed: dict[str, float]) -> None:
     from rich.table import Table
 
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
     from glossa.trials.tune import Tuned
 
     assert isinstance(found, Tuned)

@@ -56,7 +56,7 @@ def wake(house: str, words: tuple[str, ...], talk: Path | None, language: str, a
     from rich.table import Table
     from rich.text import Text
 
-    from glossa.cli.show import console
+    from glossa.cli.terminal import console
 
     out = console()
     table = Table(box=None, padding=(0, 1), header_style="bright_black")

@@ -41,7 +41,7 @@ def watch(
       glossa watch marigold
       glossa watch marigold --link boat --topic 'marigold/+/level' --seconds 10
     """
-    from glossa.cli.show import console, print_line
+    from glossa.cli.terminal import console, print_line
     from glossa.live.courier import clock
     from glossa.live.wiring import Wiring
 

@@ -1,0 +1,39 @@
+"""The house file as a JSON Schema (draft 2020-12), with which editors complete and check it while it is written."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from glossa.house.schema import SECTIONS, TABLES
+from glossa.reference.keys import SHAPES, topics
+
+_NAMES = {shape.__name__: section for section, shape in SHAPES.items() if isinstance(shape, type) and issubclass(shape, msgspec.Struct)}
+
+
+def house_schema() -> dict[str, Any]:
+    """The schema; every section and key carries what the reference says about it."""
+    shapes = (*SECTIONS.values(), *TABLES.values())
+    made, parts = msgspec.json.schema_components(shapes)
+    told = {topic.section: topic for topic in topics()}
+    for name, part in parts.items():
+        section = _NAMES.get(name, "")
+        keys = {key.name: key for key in (*told[section].keys, *(told["properties"].keys if section == "slots" else ()))} if section else {}
+        part["description"] = told[section].does if section else ""
+        for key, shape in part.get("properties", {}).items():
+            if key in keys:
+                shape["description"] = keys[key].does + (f" Unit: {keys[key].unit}." if keys[key].unit else "")
+    sections = {}
+    for name, shape in zip((*SECTIONS, *TABLES), made, strict=True):
+        whole = {"type": "object", "additionalProperties": shape} if name in TABLES else shape
+        sections[name] = {**whole, "description": told[name].does}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "A house file of Glossa",
+        "type": "object",
+        "properties": sections,
+        "required": ["house"],
+        "additionalProperties": False,
+        "$defs": parts,
+    }
