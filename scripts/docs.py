@@ -24,7 +24,10 @@ DOCS = ROOT / "docs"
 PAGES = ("docs/tables.md", "docs/json.md", "docs/python.md", "docs/tutorial.md", "docs/cookbook.md", "README.md")
 """Pages that are written by hand and hold outputs."""
 
-_BLOCK = re.compile(r"(?:^<!-- (?P<mark>file|add|not run|in): ?(?P<path>[^>]*?) ?-->\n)?^```(?P<kind>\w+)\n(?P<text>.*?)^```$", re.MULTILINE | re.DOTALL)
+_BLOCK = re.compile(
+    r"(?:^<!-- (?P<mark>file|add|not run|in): ?(?P<path>[^>]*?) ?-->\n)?^```(?P<kind>\w+)\n(?P<text>.*?)^```$",
+    re.MULTILINE | re.DOTALL,
+)
 _CHANGING = (
     (re.compile(r"\bin \d+\.\d+ s, \d+(\.\d+)? ms a row"), "in 0.05 s, 2.1 ms a row"),
     (re.compile(r"\b\d\d:\d\d:\d\d\b"), "19:04:12"),
@@ -84,7 +87,9 @@ def refreshed(text: str, folder: Path) -> str:
         if mark in ("file", "add"):
             file = folder / path
             file.parent.mkdir(parents=True, exist_ok=True)
-            file.write_text((file.read_text(encoding="utf-8") if mark == "add" and file.exists() else "") + body, encoding="utf-8")
+            file.write_text(
+                (file.read_text(encoding="utf-8") if mark == "add" and file.exists() else "") + body, encoding="utf-8"
+            )
             return block[0]
         if kind == "console":
             return block[0].replace(body, _console(body, folder))
@@ -114,7 +119,15 @@ def _run(command: list[str], folder: Path, text: str | None = None) -> tuple[int
         "COLUMNS": "100", "NO_COLOR": "1", "PYTHONPATH": "", "TERM": "dumb", "HOME": str(folder),
     }  # fmt: skip
     done = subprocess.run(
-        command, cwd=folder, env=environment, input=text, text=True, encoding="utf-8", stdout=subprocess.PIPE, stderr=subprocess.STDOUT, timeout=120
+        command,
+        cwd=folder,
+        env=environment,
+        input=text,
+        text=True,
+        encoding="utf-8",
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        timeout=120,
     )
     if text is not None and done.returncode:
         raise RuntimeError(f"a program of a page failed:\n{text}\n{done.stdout}")

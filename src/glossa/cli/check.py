@@ -10,7 +10,7 @@ import click
 from glossa.cli.main import house_argument, picture_option
 from glossa.files import find_house, load_house
 from glossa.house import House, HouseError
-from glossa.house.text import printable
+from glossa.house.text import many, printable
 from glossa.trials import Row
 from glossa.trials.findings import Finding, findings
 
@@ -66,18 +66,19 @@ def _summary(home: House, found: int) -> None:
     phrases = sum(len(ps) for i in home.intents.values() for ps in i.phrases.values())
     sequences = sum(len(p.sequences) for i in home.intents.values() for ps in i.phrases.values() for p in ps)
     counts = {
-        "devices": len(home.devices),
-        "kinds": len(home.kinds),
-        "rooms": len(home.rooms),
-        "groups": len(home.groups),
-        "intents": len(home.intents),
-        "modes": len(home.modes),
-        "links": len(home.links),
+        "device": len(home.devices),
+        "kind": len(home.kinds),
+        "room": len(home.rooms),
+        "group": len(home.groups),
+        "intent": len(home.intents),
+        "mode": len(home.modes),
+        "link": len(home.links),
     }
-    told = f"no errors, {found} finding{'s' * (found != 1)}" if found else "no errors, no findings"
+    told = f"no errors, {many(found, 'finding')}" if found else "no errors, no findings"
     click.echo(click.style(f"{home.name}: {told}", fg="yellow" if found else "green", bold=True))
-    click.echo("  " + ", ".join(f"{n} {what if n != 1 else what[:-1]}" for what, n in counts.items() if n))
-    click.echo(f"  {phrases} phrases that make {sequences} sequences, in {', '.join(home.languages)}")
+    click.echo("  " + ", ".join(many(n, what) for what, n in counts.items() if n))
+    makes = "makes" if phrases == 1 else "make"
+    click.echo(f"  {many(phrases, 'phrase')} that {makes} {many(sequences, 'sequence')}, in {', '.join(home.languages)}")
 
 
 def _show(found: list[Finding]) -> None:

@@ -13,6 +13,7 @@ import click
 
 from glossa.cli.main import house_argument
 from glossa.files import log_path
+from glossa.house.text import many
 
 OUTCOMES = ("accept", "confirm", "ask", "reject", "wake", "sleep", "cancel", "asleep")
 SESSION_PAUSE = 600.0
@@ -135,6 +136,6 @@ def _write(table: Path, entries: list[Any]) -> None:
             written += 1
     left = f"; {hidden} with a passcode were left out" if hidden else ""
     click.echo(
-        f"wrote {table}: {written} rows{left}. Check each before you keep it: this is what came of it, not what should have.",
+        f"wrote {table}: {many(written, 'row')}{left}. Check each before you keep it: this is what came of it, not what should have.",
         err=True,
     )

@@ -14,7 +14,7 @@ import click
 from glossa import files
 from glossa.extras import missing, need
 from glossa.house import HouseError
-from glossa.house.text import printable
+from glossa.house.text import many, printable
 
 GROUPS = {
     "Make a house": {
@@ -141,7 +141,7 @@ def show_problems(error: HouseError) -> None:
         )
         click.echo(message + (click.style(f"\n    {hint}", fg="green") if hint else ""), err=True)
     count = len(error.problems)
-    click.echo(click.style(f"{count} problem{'s' * (count != 1)}", fg="red", bold=True), err=True)
+    click.echo(click.style(many(count, "problem"), fg="red", bold=True), err=True)
 
 
 def _shown(text: str) -> str:

@@ -72,7 +72,13 @@ def key(names: tuple[str, ...], as_json: bool) -> None:
     for one in found:
         out.print(f"\n[bold cyan]{one.path}[/]")
         out.print(f"  {one.does}\n", highlight=False, markup=False)
-        for name, text in (("type", one.type), ("unit", one.unit), ("default", one.default), ("example", one.example), ("beware", one.wrong)):
+        for name, text in (
+            ("type", one.type),
+            ("unit", one.unit),
+            ("default", one.default),
+            ("example", one.example),
+            ("beware", one.wrong),
+        ):
             if text:
                 out.print(f"  [bright_black]{name:8}[/] ", end="")
                 out.print(text, highlight=False, markup=False)

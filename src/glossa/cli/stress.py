@@ -11,6 +11,7 @@ import msgspec
 from glossa.cli.main import house_argument, jobs_option, picture_option
 from glossa.cli.tables import load_tables, tables_argument
 from glossa.files import load_house
+from glossa.house.text import many
 
 
 @click.command()
@@ -80,4 +81,4 @@ def stress(
     if result.costly:
         out.print("\n  [bright_black]the words that cost most when they were misheard[/]")
         for word, lost, struck in result.costly:
-            out.print(f"    {word}: {lost} of {struck} rows lost", markup=False)
+            out.print(f"    {word}: {lost} of {many(struck, 'row')} lost", markup=False)

@@ -19,6 +19,7 @@ from glossa.conversation.secrecy import Secrecy
 from glossa.extras import need
 from glossa.files import find_house, load_house, read_text, write_file
 from glossa.house import House
+from glossa.house.text import many
 from glossa.matching import Matcher
 from glossa.trials import Result, Row, run_table
 from glossa.trials.history import compare_runs
@@ -183,11 +184,11 @@ def _print_measures(home: House, found: Sequence[Result]) -> None:
     missing = coverage(home, found)
     lists = {
         "intents": missing.intents,
-        "phrases": [f"{i}: {p}" for i, p in missing.phrases],
-        "devices": missing.devices,
-        "modes": missing.modes,
+        "phrase": [f"{i}: {p}" for i, p in missing.phrases],
+        "device": missing.devices,
+        "mode": missing.modes,
     }
-    told = [f"{len(found_)} {name}" for name, found_ in lists.items() if found_]
+    told = [many(len(found_), name) for name, found_ in lists.items() if found_]
     if told:
         out.print(f"  [bright_black]No row exercises {', '.join(told)}; --suggest FILE writes rows for them.[/]")
 
@@ -225,7 +226,7 @@ def _print_changes(before: str, found: Sequence[Result], name: str) -> None:
         for change in changes.moved:
             out.print(f"    {change.moved:+.2f}  {change.utterance[:60]}", markup=False)
     if changes.added or changes.gone:
-        out.print(f"  [bright_black]{changes.added} rows are new, {changes.gone} are gone[/]")
+        out.print(f"  [bright_black]{many(changes.added, 'row')} new, {changes.gone} gone[/]")
 
 
 def _run(home: House, rows: Sequence[Row], quiet: bool, jobs: int = 1) -> list[Result]:
@@ -312,7 +313,7 @@ def _print(results: Sequence[Result], taken: float, only_failed: bool) -> None:
     style = "bold red" if failed else "bold green"
     out.print(
         Text.assemble(
-            (f"{right} of {len(results)} rows right", style),
+            (f"{right} of {many(len(results), 'row')} right", style),
             (f"  in {taken:.2f} s, {1000 * taken / len(results):.1f} ms a row", "bright_black"),
         )
     )

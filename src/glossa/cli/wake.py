@@ -11,6 +11,7 @@ import msgspec
 from glossa.cli.main import house_argument, picture_option
 from glossa.files import find_house, load_house, read_text
 from glossa.house.notation import NotationError
+from glossa.house.text import many
 
 
 @click.command()
@@ -81,7 +82,9 @@ def wake(house: str, words: tuple[str, ...], talk: Path | None, language: str, a
         )
     out.print(table)
     if lines:
-        out.print(f"  [bright_black]Under the thresholds: of {len(lines)} lines of talk, how many would wake the house.[/]")
+        out.print(
+            f"  [bright_black]Under the thresholds: of {many(len(lines), 'line')} of talk, how many would wake the house.[/]"
+        )
     for rating in ratings:
         for fault in rating.faults:
             out.print(Text.assemble(("  " + rating.word, "bold red"), f": {fault}"))

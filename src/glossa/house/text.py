@@ -62,3 +62,12 @@ def identifier(name: str) -> str:
     'old_cafe'
     """
     return _NOT_IDENTIFIER.sub("_", fold(name)).strip("_")
+
+
+def many(number: int, thing: str) -> str:
+    """A number of things as a person writes it.
+
+    >>> many(1, "phrase"), many(2_000, "finding")
+    ('1 phrase', '2,000 findings')
+    """
+    return f"{number:,} {thing}{'s' * (number != 1)}"

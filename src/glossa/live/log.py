@@ -14,6 +14,7 @@ from filelock import FileLock, Timeout
 from msgspec import Struct
 
 from glossa.house import HouseError, Problem
+from glossa.house.text import many
 from glossa.live.records import Record
 
 MEGABYTES = 50.0
@@ -103,7 +104,7 @@ class EventLog:
     @property
     def state(self) -> str:
         """``ok``, or since when how many records are lost."""
-        return "ok" if not self.lost else f"{self.lost} records lost"
+        return "ok" if not self.lost else f"{many(self.lost, 'record')} lost"
 
     def write(self, record: Record) -> None:
         """Keep a record."""
@@ -130,7 +131,7 @@ class EventLog:
             return
         if lost:
             self.lost = 0
-            self._trouble(f"the log is written again; {lost} records are missing in it")
+            self._trouble(f"the log is written again; {many(lost, 'record')} missing in it")
 
     def _insert(self, base: sqlite3.Connection, record: Record) -> None:
         data = record.data

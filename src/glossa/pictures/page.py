@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from html import escape
 
 from glossa.house.model import House
+from glossa.house.text import many
 from glossa.pictures.tables import confusion_figure, png, results_figure, scores_figure
 from glossa.trials.coverage import Coverage
 from glossa.trials.measures import Measure, by
@@ -29,7 +30,7 @@ def page(house: House, results: Sequence[Result], measured: Sequence[Measure], m
     parts = [
         f"<!doctype html><html lang='en'><head><meta charset='utf-8'><title>{escape(house.name)}: test results</title>",
         f"<meta name='viewport' content='width=device-width'><style>{STYLE}</style></head><body>",
-        f"<h1>{escape(house.name)}</h1><p class='{'bad' if failed else 'good'}'>{right} of {len(results)} rows right</p>",
+        f"<h1>{escape(house.name)}</h1><p class='{'bad' if failed else 'good'}'>{right} of {many(len(results), 'row')} right</p>",
         "<h2>Measures</h2><table><tr><th>measure</th><th class='n'>share</th><th class='n'>count</th><th class='n'>95 % interval</th></tr>",
         *(
             f"<tr><td>{escape(m.name)}</td><td class='n'>{m.share:.1%}</td><td class='n'>{m.count:g} of {m.total:g}</td>"

@@ -160,7 +160,9 @@ def found_keys(name: str) -> list[Key]:
 
 # --- types in words -----------------------------------------------------------------------------------------------------------
 
-_WORDS: Mapping[Any, str] = MappingProxyType({str: "a text", bool: "true or false", int: "a whole number", float: "a number", Any: "anything"})
+_WORDS: Mapping[Any, str] = MappingProxyType(
+    {str: "a text", bool: "true or false", int: "a whole number", float: "a number", Any: "anything"}
+)
 
 
 def type_in_words(shape: Any) -> str:
@@ -184,7 +186,9 @@ def _kinds(shape: Any) -> Iterator[str]:
     if origin is Annotated:
         yield _limited(inner[0], inner[1])
     elif origin is Literal:
-        yield " or ".join([", ".join(map(json.dumps, inner[:-1])), json.dumps(inner[-1])] if len(inner) > 1 else [json.dumps(inner[0])])
+        yield " or ".join(
+            [", ".join(map(json.dumps, inner[:-1])), json.dumps(inner[-1])] if len(inner) > 1 else [json.dumps(inner[0])]
+        )
     elif origin is list:
         yield f"a list of {_plural(type_in_words(inner[0]))}"
     elif origin is dict:
@@ -199,7 +203,11 @@ def _kinds(shape: Any) -> Iterator[str]:
         yield _WORDS[shape]
 
 
-_SECTION_OF = {shape: f"`{HEADERS.get(section, f'[{section}]').split(',')[0]}`" for section, shape in SHAPES.items() if isinstance(shape, type)}
+_SECTION_OF = {
+    shape: f"`{HEADERS.get(section, f'[{section}]').split(',')[0]}`"
+    for section, shape in SHAPES.items()
+    if isinstance(shape, type)
+}
 
 
 def _limited(shape: Any, meta: Meta) -> str:
@@ -216,7 +224,12 @@ def _limited(shape: Any, meta: Meta) -> str:
 
 
 def _plural(kind: str) -> str:
-    for one, many in (("a text", "texts"), ("a number", "numbers"), ("a list of texts", "lists of texts"), ("a table with", "tables with")):
+    for one, many in (
+        ("a text", "texts"),
+        ("a number", "numbers"),
+        ("a list of texts", "lists of texts"),
+        ("a table with", "tables with"),
+    ):
         if kind.startswith(one):
             return many + kind.removeprefix(one)
     return kind

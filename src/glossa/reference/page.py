@@ -39,7 +39,11 @@ def _section(topic: Topic) -> Iterator[str]:
 
 
 def _entry(key: Key) -> Iterator[str]:
-    facts = [key.type, f"default: {key.default}" if key.default != "must be given" else "**must be given**", *([f"in {key.unit}"] if key.unit else [])]
+    facts = [
+        key.type,
+        f"default: {key.default}" if key.default != "must be given" else "**must be given**",
+        *([f"in {key.unit}"] if key.unit else []),
+    ]
     yield f'### <a name="{key.path}"></a>`{key.name}`\n\n{key.does}\n'
     yield f"*{'; '.join(facts)}* · `{key.example}`\n"
     if key.wrong:

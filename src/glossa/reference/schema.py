@@ -9,7 +9,9 @@ import msgspec
 from glossa.house.schema import SECTIONS, TABLES
 from glossa.reference.keys import SHAPES, topics
 
-_NAMES = {shape.__name__: section for section, shape in SHAPES.items() if isinstance(shape, type) and issubclass(shape, msgspec.Struct)}
+_NAMES = {
+    shape.__name__: section for section, shape in SHAPES.items() if isinstance(shape, type) and issubclass(shape, msgspec.Struct)
+}
 
 
 def house_schema() -> dict[str, Any]:
@@ -19,7 +21,11 @@ def house_schema() -> dict[str, Any]:
     told = {topic.section: topic for topic in topics()}
     for name, part in parts.items():
         section = _NAMES.get(name, "")
-        keys = {key.name: key for key in (*told[section].keys, *(told["properties"].keys if section == "slots" else ()))} if section else {}
+        keys = (
+            {key.name: key for key in (*told[section].keys, *(told["properties"].keys if section == "slots" else ()))}
+            if section
+            else {}
+        )
         part["description"] = told[section].does if section else ""
         for key, shape in part.get("properties", {}).items():
             if key in keys:

@@ -14,7 +14,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.house.model import House, Matching, Prices
-from glossa.house.text import words
+from glossa.house.text import many, words
 from glossa.matching import Matcher, Outcome
 from glossa.matching.decide import decide
 from glossa.matching.evidence import confidence, fitted_weights
@@ -322,7 +322,7 @@ def _warnings(rows: Sequence[Row], better: bool, gain: float) -> tuple[str, ...]
     warnings = []
     must, ignore = sum(r.outcomes == ("accept",) for r in rows), sum("accept" not in r.outcomes for r in rows)
     if len(rows) < FEW_ROWS:
-        warnings.append(f"{len(rows)} rows are few for a claim; 200 or more are better")
+        warnings.append(f"{many(len(rows), 'row')} {'is' if len(rows) == 1 else 'are'} few for a claim; 200 or more are better")
     if len(rows) < ENOUGH_ROWS:
         warnings.append(
             f"the weights of the evidence are fitted from {ENOUGH_ROWS} rows on; with {len(rows)} only the limits are"

@@ -11,6 +11,7 @@ from glossa.conversation.wake import WakeWords
 from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.model import House, Wake
 from glossa.house.notation import NotationError, expand
+from glossa.house.text import many
 from glossa.language import load_language
 from glossa.language.phones import VOWELS, phones
 from glossa.trials.findings import apart_by_sound
@@ -84,7 +85,7 @@ def rate_wake_word(house: House, word: str, talk: Sequence[str] = (), language: 
     threshold = max(free[0], 0.75) if free else THRESHOLDS[-1]
     faults = []
     if syllables < FEWEST_SYLLABLES:
-        faults.append(f"it has {syllables} syllable{'s' * (syllables != 1)}; three or more are told apart better")
+        faults.append(f"it has {many(syllables, 'syllable')}; three or more are told apart better")
     elif len(sound) < FEWEST_PHONES:
         faults.append(f"it has only {len(sound)} sounds; six or more are told apart better")
     for near in neighbours:
