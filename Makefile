@@ -22,8 +22,8 @@ test: $(VENV)/.installed
 	$(BIN)/python -m unittest discover --start-directory tests --top-level-directory .
 
 lint: $(VENV)/.installed
-	$(BIN)/ruff check src tests benchmarks scripts
-	$(BIN)/ruff format --check src tests benchmarks scripts
+	$(BIN)/ruff check src tests benchmarks scripts examples
+	$(BIN)/ruff format --check src tests benchmarks scripts examples
 
 types: $(VENV)/.installed
 	$(BIN)/mypy

@@ -194,15 +194,14 @@ class Workers(unittest.TestCase):
         self.assertEqual([r.event for r in one], [r.event for r in two])
 
     def test_a_cluster_takes_the_work(self) -> None:
-        import examples.cluster as example
+        import joblib
         from distributed import Client, LocalCluster
 
         with contextlib.redirect_stderr(io.StringIO()):
             cluster = LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None)
-            with cluster, Client(cluster) as client:
-                found = example.run(client, (0.1,))
-        alone = stress(MARIGOLD, ROWS, (0.1,))
-        self.assertEqual(found.lines, alone.lines)
+            with cluster, Client(cluster) as client, joblib.parallel_config(backend="dask", client=client):
+                found = stress(MARIGOLD, ROWS, (0.1,), jobs=-1)
+        self.assertEqual(found.lines, stress(MARIGOLD, ROWS, (0.1,)).lines)
 
 
 class Noisy(unittest.TestCase):

@@ -183,7 +183,7 @@ def _print_measures(home: House, found: Sequence[Result]) -> None:
     out.print(table)
     missing = coverage(home, found)
     lists = {
-        "intents": missing.intents,
+        "intent": missing.intents,
         "phrase": [f"{i}: {p}" for i, p in missing.phrases],
         "device": missing.devices,
         "mode": missing.modes,

@@ -110,7 +110,7 @@ def fill(wire: Wire, fills: Mapping[str, Fill], house: House, effects: tuple[tup
             body = _filled(wire.body, wire, fills)
             return Command("http", link, method=wire.method, path=path, body=body, content=wire.content, effects=effects)
         case _:
-            return Command("call", link, call=wire.call, slots=dict(fills), effects=effects)
+            return Command("call", link, call=wire.call, slots={k: v for k, v in fills.items() if k != "house"}, effects=effects)
 
 
 def _filled(template: str, wire: Wire, fills: Mapping[str, Fill]) -> str:

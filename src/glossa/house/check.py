@@ -244,13 +244,16 @@ def _fillable(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phra
     changes = [change for v in (section.change or {}).values() if (change := read_change(v)) is not None]
     needed = dict.fromkeys(slot for e in (*effects, *changes) if (slot := slot_of(e)))
     texts = section.phrases if isinstance(section.phrases, dict) else {"": section.phrases}
+    holding = {
+        phrase: {p.slot for s in phrase.sequences for p in s.positions} for spoken in phrases.values() for phrase in spoken
+    }
+    sayable = set().union(*holding.values())
     for language, spoken in phrases.items():
-        held = [{p.slot for s in phrase.sequences for p in s.positions} for phrase in spoken]
         for slot in needed:
-            if slot in section.defaults or slot in section.ask or not any(slot in h for h in held):
+            if slot in section.defaults or slot in section.ask or slot not in sayable:
                 continue
-            for phrase, slots in zip(spoken, held, strict=True):
-                if slot not in slots:
+            for phrase in spoken:
+                if slot not in holding[phrase]:
                     listed = texts.get(language) or ()
                     number = list(listed).index(phrase.text) if not isinstance(listed, str) else 0
                     parts.reader.bad(

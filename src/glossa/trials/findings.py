@@ -77,7 +77,7 @@ def findings(house: House, matcher: Matcher | None = None, rows: Iterable[Row] |
             found[finding] = None
     found.update(dict.fromkeys((*_codes(house), *_unreached(house), *_unreported(house), *_wake_phrases(house, matcher))))
     if rows is not None:
-        found.update(dict.fromkeys(_uncovered(house, rows)))
+        found.update(dict.fromkeys(_uncovered(house, rows, matcher)))
     return sorted(found)
 
 
@@ -439,9 +439,15 @@ def _wake_phrases(house: House, matcher: Matcher) -> Iterator[Finding]:
                 )
 
 
-def _uncovered(house: House, rows: Iterable[Row]) -> Iterator[Finding]:
-    """Intents that no row of the tables expects."""
-    covered = {row.intent for row in rows}
+def _uncovered(house: House, rows: Iterable[Row], matcher: Matcher) -> Iterator[Finding]:
+    """Intents that no row of the tables expects, or, where rows leave the intent blank, is taken for."""
+    covered = set()
+    for row in rows:
+        if row.intent:
+            covered.update(row.intent.split("+"))
+        elif not {"reject", "asleep"} & set(row.outcomes):
+            match = matcher.match(row.utterance, row.language, row.mode)
+            covered.update(r.intent for m in (match, *match.parts) if (r := m.best) is not None)
     for intent in house.intents.values():
         if intent.id not in covered:
             yield Finding(

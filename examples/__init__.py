@@ -1,1 +1,0 @@
-"""Programs that use the library as a user would."""

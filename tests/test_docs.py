@@ -1,0 +1,164 @@
+"""The documentation: what is made in it is as it would be made now, what it shows runs, and what it lists is all there is."""
+
+from __future__ import annotations
+
+import importlib.util
+import json
+import re
+import subprocess
+import sys
+import tempfile
+import tomllib
+import unittest
+from pathlib import Path
+from types import ModuleType
+
+import jsonschema
+import msgspec
+
+import glossa
+from glossa.cli.main import COMMANDS
+from glossa.house.problems import Problem
+from glossa.house.schema import SECTIONS, TABLES
+from glossa.live.records import KINDS
+from glossa.reference import house_schema, topics
+from glossa.reference.keys import FREE
+from glossa.trials import Result
+from glossa.trials.findings import Finding, findings
+from glossa.trials.table import COLUMNS, OUTCOMES
+from tests.test_cli import run
+
+ROOT = Path(__file__).resolve().parents[1]
+DOCS = ROOT / "docs"
+
+
+def script(name: str) -> ModuleType:
+    """A module of ``scripts``."""
+    spec = importlib.util.spec_from_file_location(name, ROOT / "scripts" / f"{name}.py")
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return module
+
+
+def listed(page: str, table: str) -> set[str]:
+    """The names in the first column of the table below a mark."""
+    text = (DOCS / page).read_text(encoding="utf-8")
+    rows = text.split(f"<!-- {table} -->\n", 1)[1].split("\n\n", 1)[0].splitlines()[2:]
+    return {name for row in rows for name in re.findall(r"`(\w+)`", row.split(" | ")[0])}
+
+
+class Made(unittest.TestCase):
+    def test_every_page_is_as_it_would_be_made_now(self) -> None:
+        docs = script("docs")
+        for name in docs.every_page():
+            with self.subTest(name):
+                self.assertEqual((ROOT / name).read_text(encoding="utf-8"), docs.made(name), "python scripts/docs.py writes it")
+
+    def test_what_pages_list_is_all_there_is(self) -> None:
+        house = glossa.load_house("marigold")
+        talk = glossa.Conversation(house)
+        talk.hear("ahoy barnacle", at=0.0)
+        event = talk.hear("galley lamp on and the radio to ten", at=1.0)
+        match = glossa.Matcher(house).match("galley lamp on")
+        explained = match.explain()
+        result = json.loads(run("test", "marigold", "--json")[1].splitlines()[0])
+        everything = {
+            ("tables.md", "columns"): set(COLUMNS),
+            ("tables.md", "outcomes"): set(OUTCOMES),
+            ("json.md", "event"): set(event.plain()),
+            ("json.md", "explain"): set(explained),
+            ("json.md", "reading"): set(explained["readings"][0]),  # type: ignore[index]
+            ("json.md", "test"): set(result) - set(event.plain()),
+            ("json.md", "problem"): set(Problem.__struct_fields__),
+            ("json.md", "finding"): set(Finding.__struct_fields__),
+            ("json.md", "records"): set(KINDS),
+            ("python.md", "names"): set(glossa.__all__) - {"__version__"},
+        }
+        for (page, table), names in everything.items():
+            with self.subTest(page=page, table=table):
+                self.assertEqual(listed(page, table), names)
+
+    def test_links_lead_somewhere(self) -> None:
+        for page in (*DOCS.glob("*.md"), ROOT / "README.md", ROOT / "CONTRIBUTING.md"):
+            for target in re.findall(r"\]\(([^)#]+)(?:#[^)]*)?\)", page.read_text(encoding="utf-8")):
+                with self.subTest(page=page.name, target=target):
+                    self.assertTrue(target.startswith("http") or (page.parent / target).exists())
+
+
+class Cookbook(unittest.TestCase):
+    def test_every_recipe_passes_its_rows(self) -> None:
+        text = (DOCS / "cookbook.md").read_text(encoding="utf-8")
+        with tempfile.TemporaryDirectory() as folder:
+            for name, body in re.findall(r"<!-- file: (\S+) -->\n```\w+\n(.*?)^```$", text, re.DOTALL | re.MULTILINE):
+                file = Path(folder) / name
+                file.parent.mkdir(parents=True, exist_ok=True)
+                file.write_text(body, encoding="utf-8")
+            recipes = sorted(Path(folder).iterdir())
+            self.assertGreaterEqual(len(recipes), 25)
+            for recipe in recipes:
+                house = glossa.load_house(recipe)
+                rows = glossa.read_table((recipe / "tests" / "rows.csv").read_text(encoding="utf-8"), "rows.csv", house)
+                with self.subTest(house.name):
+                    wrong: list[Result] = [r for r in glossa.run_table(house, rows) if not r.right]
+                    self.assertEqual([(r.row.utterance, r.wrong) for r in wrong], [])
+                    self.assertEqual(findings(house, rows=rows), [])
+
+
+class Examples(unittest.TestCase):
+    def test_every_program_runs_and_prints_something(self) -> None:
+        programs = sorted((ROOT / "examples").glob("[0-9]*.py"))
+        self.assertEqual(len(programs), 10)
+        listed = (ROOT / "examples" / "README.md").read_text(encoding="utf-8")
+        for program in programs:
+            with self.subTest(program.name):
+                done = subprocess.run([sys.executable, program], capture_output=True, encoding="utf-8", timeout=120)
+                self.assertEqual((done.returncode, done.stderr), (0, ""))
+                self.assertGreater(len(done.stdout.splitlines()), 2)
+                self.assertLess(len(program.read_text(encoding="utf-8").splitlines()), 60)
+                self.assertIn(program.name, listed)
+
+
+class Reference(unittest.TestCase):
+    def test_every_example_of_a_key_is_a_line_of_a_house(self) -> None:
+        shapes = {**SECTIONS, **TABLES}
+        from glossa.reference.keys import SHAPES
+
+        for topic in topics():
+            self.assertEqual(bool(topic.keys) or topic.section in FREE or topic.section == "slots", True, topic.section)
+            for key in topic.keys:
+                with self.subTest(key.path):
+                    written = tomllib.loads(key.example)
+                    field = next(f for f in msgspec.structs.fields(SHAPES[topic.section]) if f.name == key.name)
+                    msgspec.convert(written[key.name], field.type, strict=True)
+        self.assertEqual({t.section for t in topics()} & set(shapes), set(shapes))
+
+    def test_the_schema_takes_the_samples_and_knows_every_key(self) -> None:
+        schema = house_schema()
+        self.assertEqual(set(schema["properties"]), {*SECTIONS, *TABLES})
+        described = [p for part in schema["$defs"].values() for p in part["properties"].values()]
+        self.assertTrue(all(p.get("description") for p in described))
+        for sample in ("marigold", "horno"):
+            house = tomllib.loads((ROOT / "src/glossa/samples" / sample / "house.toml").read_text(encoding="utf-8"))
+            jsonschema.validate(house, schema)
+        house["kinds"][next(iter(house["kinds"]))]["noun"] = "oven"
+        with self.assertRaises(jsonschema.ValidationError):
+            jsonschema.validate(house, schema)
+
+    def test_show(self) -> None:
+        self.assertIn("0, 255", run("show", "key", "kinds.lamp.properties.level.raw")[1])
+        code, _, told = run("show", "key", "minimun")
+        self.assertEqual((code, "did you mean 'minimum'" in told), (2, True))
+        self.assertEqual(json.loads(run("show", "schema")[1]), house_schema())
+        self.assertEqual(run("show", "language")[1].split(), ["en", "es"])
+        self.assertIn("_GLOSSA_COMPLETE", run("show", "completion", "fish")[1])
+
+    def test_the_help_has_every_command_in_the_order_of_the_work(self) -> None:
+        text = run("--help")[1]
+        places = [text.index(f"\n  {name} ") for name in COMMANDS]
+        self.assertEqual(places, sorted(places))
+        self.assertLessEqual(len(COMMANDS), 21)
+
+
+if __name__ == "__main__":
+    unittest.main()
