@@ -4,20 +4,23 @@ from __future__ import annotations
 
 import importlib.util
 import json
+import os
 import re
 import subprocess
 import sys
 import tempfile
 import tomllib
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 from types import ModuleType
 
+import click
 import jsonschema
 import msgspec
 
 import glossa
-from glossa.cli.main import COMMANDS
+from glossa.cli.main import COMMANDS, cli
 from glossa.house.problems import Problem
 from glossa.house.schema import SECTIONS, TABLES
 from glossa.live.records import KINDS
@@ -152,6 +155,42 @@ class Reference(unittest.TestCase):
         self.assertEqual(json.loads(run("show", "schema")[1]), house_schema())
         self.assertEqual(run("show", "language")[1].split(), ["en", "es"])
         self.assertIn("_GLOSSA_COMPLETE", run("show", "completion", "fish")[1])
+
+    def test_every_example_of_the_help_runs_as_it_stands(self) -> None:
+        lines = [line for name in COMMANDS for line in self.examples(cli.get_command(click.Context(cli), name))]
+        self.assertGreater(len(lines), 40)
+        stubs = {
+            "my-recogniser": "yes good night | head -5",
+            "recogniser": "echo ahoy barnacle; echo galley lamp on",
+            "speak": "cat > /dev/null",
+        }
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            for stub, body in stubs.items():
+                (folder / stub).write_text(f"#!/bin/sh\n{body}\n", encoding="utf-8")
+                (folder / stub).chmod(0o755)
+            (folder / ".config/fish/completions").mkdir(parents=True)
+            (folder / "talk.txt").write_text("nice weather\n", encoding="utf-8")
+            (folder / "heard.txt").write_text("desk clamp on\n", encoding="utf-8")
+            environment = os.environ | {"PATH": f"{folder}:{Path(sys.executable).parent}:{os.environ['PATH']}", "HOME": name}
+            for line in lines:
+                with self.subTest(line):
+                    command = ["timeout", "3", "bash", "-c", line]
+                    done = subprocess.run(
+                        command, cwd=folder, env=environment, capture_output=True, encoding="utf-8", input="good night\n" * 3
+                    )
+                    unreachable = "send" in line and re.search("refused|No such file", done.stderr)
+                    self.assertTrue(done.returncode in (0, 124) or unreachable, done.stdout + done.stderr)
+                    self.assertNotIn("Traceback", done.stderr)
+
+    def examples(self, command: click.Command | None) -> Iterator[str]:
+        """The lines of a command's help that are to be typed."""
+        assert command is not None
+        for line in (command.help or "").splitlines():
+            if found := re.match(r"  +((?:glossa|printf|my-recogniser|recogniser) .*)", line):
+                yield re.split("  +", found[1])[0]
+        for inner in command.commands.values() if isinstance(command, click.Group) else ():
+            yield from self.examples(inner)
 
     def test_the_help_has_every_command_in_the_order_of_the_work(self) -> None:
         text = run("--help")[1]

@@ -64,7 +64,7 @@ def test(
     \b
     Examples:
       glossa test marigold
-      glossa test my-home tests/evening.csv --note numbers
+      glossa test my-home my-home/tests/first.csv --note switch
       glossa test my-home --save before        then, after a change:
       glossa test my-home --against before --html results.html
     """

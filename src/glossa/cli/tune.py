@@ -47,7 +47,7 @@ def tune(
     \b
     Examples:
       glossa tune marigold --talk talk.txt --picture tune.png
-      glossa tune my-home tests/all.csv --price wrong=20 --write
+      glossa tune my-home my-home/tests/first.csv --price wrong=20 --write
     """
     from glossa.cli.terminal import console
     from glossa.trials.tune import tune as run
