@@ -65,9 +65,9 @@ def stress(
     from rich.table import Table
 
     out = console()
-    table = Table(box=None, padding=(0, 2), header_style="bright_black")
-    for name in ("word error rate", "frame accuracy", "asked", "missed", "wrong actions, of all rows"):
-        table.add_column(name, justify="right")
+    table = Table(box=None, padding=(0, 2), collapse_padding=True, header_style="bright_black")
+    for name in ("word error rate", "frame accuracy", "asked", "missed", "wrong, of all rows"):
+        table.add_column(name, justify="right", no_wrap=True)
     for line in result.lines:
         must = max(1, line.must)
         table.add_row(

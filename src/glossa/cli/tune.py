@@ -120,7 +120,7 @@ def _print(found: object, changed: dict[str, float]) -> None:
 
     assert isinstance(found, Tuned)
     out = console()
-    table = Table(box=None, padding=(0, 2), header_style="bright_black")
+    table = Table(box=None, padding=(0, 2), collapse_padding=True, pad_edge=False, header_style="bright_black")
     for name in ("held out", "price a row", "95 % interval", "wrong", "on talk", "missed", "asked", "rows"):
         table.add_column(name, justify="left" if name == "held out" else "right", no_wrap=True)
     for name, judged in (("today", found.before), ("tuned", found.after)):
