@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from glossa.house import HouseError, read_house
 from glossa.house.lines import line_of
 from glossa.house.problems import nearest
-from glossa.house.schema import IntentSection, options_at
+from glossa.house.schema import IntentSection
 from glossa.house.shapes import convert
 
 BASE = """[house]
@@ -223,11 +223,6 @@ class Places(unittest.TestCase):
         self.assertEqual((key, "did you mean 'switch'?" in message), ("kinds.lamp.properties.power.type", True))
         ((key, message, line),) = found_in(BASE + "[devices.one]\n")
         self.assertEqual((key, "the first is on line 15" in message, line), ("devices.one", True, 22))
-
-    def test_what_may_stand_where(self) -> None:
-        self.assertIn("never", options_at(IntentSection, ("confirm",)))
-        self.assertIn("topic", options_at(IntentSection, ("steps", 0)))
-        self.assertEqual(options_at(IntentSection, ("phrases",)), ())
 
     @given(
         st.dictionaries(

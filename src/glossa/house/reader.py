@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from difflib import get_close_matches
 from itertools import product
 from typing import Any
@@ -13,9 +13,9 @@ from glossa.house.lines import line_of
 from glossa.house.model import Link
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import Problem, nearest
-from glossa.house.schema import MEANT, SECTIONS, TABLES, ValuesSection, options_at
+from glossa.house.schema import MEANT, SECTIONS, TABLES, ValuesSection
 from glossa.house.shapes import Fault, Path, convert
-from glossa.house.sorts import SORTS, UNIT_SIGNS, UNITS, NumberValues
+from glossa.house.sorts import UNIT_SIGNS, UNITS, NumberValues, sorts
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts, Value, Values, tidy
 
@@ -43,9 +43,7 @@ class Reader:
     def note(self, at: Path, faults: Iterable[Fault]) -> None:
         """Note what does not fit the schema, with the nearest known word."""
         for fault in faults:
-            meant = MEANT.get(fault.written.lower(), "")
-            hint = f"did you mean '{meant}'?" if meant in fault.known else nearest(fault.written, fault.known)
-            self.bad((*at, *fault.path), fault.message, hint)
+            self.bad((*at, *fault.path), fault.message, _meant(fault.written, fault.known))
 
     def section(self, raw: Mapping[str, Any], name: str) -> Any:
         """One section converted, with its defaults where it is missing; None where it can't be used."""
@@ -153,7 +151,10 @@ class Reader:
         before = len(self.problems)
         kind = section.type
         if kind is None:
-            self.bad(path, "'type' is missing", "one of: " + ", ".join(options_at(ValuesSection, ("type",))))
+            self.bad(path, "'type' is missing", "one of: " + ", ".join(sorts()))
+            return None
+        if kind not in sorts():
+            self.bad((*path, "type"), f"unknown value '{kind}'", _meant(kind, sorts()))
             return None
         choices = self._choices(section, kind, path)
         number_keys = {k: getattr(section, k) or None for k in ("minimum", "maximum", "step", "raw", "cyclic")}
@@ -175,7 +176,7 @@ class Reader:
         if section.inverted and kind != "switch":
             self.bad((*path, "inverted"), f"a {kind} can't be inverted", "turn the two numbers of raw round")
         common: dict[str, Any] = {"choices": choices, "spoken": self._spoken_choices(section, choices, path)}
-        found = NumberValues(**self._number(section, raw, path), **common) if kind == "number" else SORTS[kind](**common)
+        found = NumberValues(**self._number(section, raw, path), **common) if kind == "number" else sorts()[kind](**common)
         if isinstance(found, NumberValues) and found.unit not in ("", *UNITS) and not any(found.unit_words.values()):
             meant = (
                 UNIT_SIGNS.get(found.unit)
@@ -275,3 +276,9 @@ class Reader:
         """What could have been meant by a value that is none."""
         known = [*values.choices, *(n for table in values.named.values() for n in table)]
         return nearest(str(written), known) or values.hint()
+
+
+def _meant(written: str, known: Collection[str]) -> str:
+    """What to write instead of a key or a value that nobody knows."""
+    meant = MEANT.get(written.lower(), "")
+    return f"did you mean '{meant}'?" if meant in known else nearest(written, known)

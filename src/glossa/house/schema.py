@@ -1,17 +1,15 @@
 """The keys of a house file and the types of their values, section by section.
 
-Only shapes live here; what the values mean together is checked in :mod:`glossa.house.reading`.  A text that is spoken or
+Only shapes live here; what the values mean together is checked in :mod:`glossa.house.reader`.  A text that is spoken or
 shown may be a table by language instead, hence ``Text`` and ``Texts``.
 """
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, get_args, get_origin
+from typing import Annotated, Any, Literal
 
 import msgspec
 from msgspec import Meta, Struct
-
-from glossa.house.shapes import Path
 
 Number = int | float
 Positive = Annotated[float, Meta(gt=0)]
@@ -127,7 +125,7 @@ class StepSection(Section):
 class ValuesSection(Section):
     """``[slots.ID]``, and what a property has in common with it."""
 
-    type: Literal["switch", "number", "choice", "colour", "digits", "words"] | None = None
+    type: str | None = None
     unit: str = ""
     unit_words: Texts = []
     minimum: Number | None = None
@@ -246,37 +244,3 @@ MEANT = {
     "host_name": "host", "response": "reply", "answer": "reply", "default": "defaults", "action": "steps", "commands": "command",
 }  # fmt: skip
 """What other notations call a key or a value -> what it is here."""
-
-
-def shape_at(shape: Any, path: Path) -> Any:
-    """The type that stands where ``path`` ends inside a shape, or None where nothing may stand."""
-    for key in path:
-        shape = _section(shape) or shape
-        if isinstance(key, int):
-            continue
-        if isinstance(shape, type) and issubclass(shape, Struct):
-            shape = {f.name: f.type for f in msgspec.structs.fields(shape)}.get(key)
-        elif get_origin(shape) is dict:
-            shape = get_args(shape)[1]
-    return shape
-
-
-def options_at(shape: Any, path: Path) -> tuple[str, ...]:
-    """The keys, or the values, that may stand where ``path`` ends inside a shape."""
-    found = shape_at(shape, path)
-    section = _section(found)
-    if section is not None:
-        return tuple(section.__struct_fields__)
-    for part in (found, *get_args(found)):
-        if get_origin(part) is Literal:
-            return tuple(get_args(part))
-    return ()
-
-
-def _section(shape: Any) -> Any:
-    """The section type that a shape is, or that its options or its list hold."""
-    if isinstance(shape, type) and issubclass(shape, Struct):
-        return shape
-    if get_origin(shape) is dict:
-        return None
-    return next((found for part in get_args(shape) if (found := _section(part)) is not None), None)

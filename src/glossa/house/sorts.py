@@ -354,7 +354,26 @@ class WordsValues(Values, frozen=True):
 FREE = ("words", "digits")
 """The sorts whose values are what somebody said, word for word."""
 
-SORTS: Mapping[str, type[Values]] = {
+_sorts: dict[str, type[Values]] = {
     c.sort: c for c in (SwitchValues, NumberValues, ChoiceValues, ColourValues, DigitsValues, WordsValues)
 }
-"""The sorts by the ``type`` of the house file."""
+BUILT_IN_SORTS = tuple(_sorts)
+
+
+def sorts() -> Mapping[str, type[Values]]:
+    """The sorts by the ``type`` of the house file: those that are built in, then those of one's own."""
+    return MappingProxyType(_sorts)
+
+
+def register_sort(sort: type[Values]) -> None:
+    """Let houses that are read from now on have values of a sort of one's own.
+
+    Args:
+        sort: a frozen class over :class:`~glossa.house.values.Values`, with a ``sort`` of its own: the ``type`` of the house file.
+
+    Raises:
+        ValueError: where it has no name, or that of a sort that is built in.
+    """
+    if not sort.sort or sort.sort in BUILT_IN_SORTS:
+        raise ValueError(f"a sort of values needs a name of its own, not '{sort.sort}'")
+    _sorts[sort.sort] = sort

@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from glossa.house.schema import SECTIONS, TABLES
+from glossa.house.sorts import sorts
 from glossa.reference.keys import SHAPES, topics
 
 _NAMES = {
@@ -30,6 +31,8 @@ def house_schema() -> dict[str, Any]:
         for key, shape in part.get("properties", {}).items():
             if key in keys:
                 shape["description"] = keys[key].does + (f" Unit: {keys[key].unit}." if keys[key].unit else "")
+        if section in ("slots", "properties"):
+            part["properties"]["type"] = {"enum": list(sorts()), "description": keys["type"].does}
     sections = {}
     for name, shape in zip((*SECTIONS, *TABLES), made, strict=True):
         whole = {"type": "object", "additionalProperties": shape} if name in TABLES else shape
