@@ -228,6 +228,13 @@ class Slots(unittest.TestCase):
             with self.subTest(text):
                 self.assertEqual(self.value(text, slot), expected)
 
+    def test_a_percentage_without_limits_has_its_usual_ends(self) -> None:
+        import re
+
+        open_ended = re.sub(r"minimum = 0\nmaximum = 100\n(raw = .*\n)?", "", HOUSE, count=1)
+        event = glossa.Conversation(read_house(open_ended)).hear("lamp to three quarters")
+        self.assertEqual((event.outcome, event.slots.get("level")), ("accept", 75))
+
     def test_a_misfit_unit_is_no_value(self) -> None:
         for text in (
             "lamp to ten percent degrees",

@@ -281,9 +281,9 @@ class Choices:
 def fit(quantity: Quantity, values: NumberValues) -> Candidate | None:
     """A quantity as a value of a slot: its unit converted, its range looked at, rounded to the slot's step."""
     number, cost, unit = float(quantity.value), quantity.cost, quantity.unit
-    if quantity.share and values.unit == "percent" and values.minimum is not None and values.maximum is not None:
-        low = 0.0 if values.minimum == 1 else values.minimum  # a range that only leaves out 0
-        number = low + number * (values.maximum - low)
+    if quantity.share and values.unit == "percent":
+        low = 0.0 if values.minimum in (None, 1) else float(values.minimum or 0.0)  # 1: a range that only leaves out 0
+        number = low + number * ((100.0 if values.maximum is None else values.maximum) - low)
     elif unit == "seconds" and values.duration:
         number = values.from_unit(number, unit)
     elif unit == "fahrenheit" and values.unit in TEMPERATURES:
