@@ -488,7 +488,7 @@ class Logging(unittest.TestCase):
             (code, [(f["utterance"], f["differs"][0], f["now"]["outcome"]) for f in found]),
             (0, [("seventy", "outcome", "reject")]),
         )
-        self.assertIn("1 of 9 would now come out otherwise", run("replay", str(self.folder / "house.toml"), str(self.path))[1])
+        self.assertIn("1 of 9 would now come out differently", run("replay", str(self.folder / "house.toml"), str(self.path))[1])
 
     def test_doubts_and_clocks_that_jump_are_played_as_they_were(self) -> None:
         world = World()

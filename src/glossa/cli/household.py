@@ -21,14 +21,14 @@ PATIENCE = 10.0
 
 @click.command()
 @house_argument()
-@click.option("--broker", is_flag=True, help="Start a broker here, too: mosquitto where it is installed, else amqtt.")
+@click.option("--broker", is_flag=True, help="Start a broker here, too: mosquitto where it is installed, amqtt otherwise.")
 @click.option("--broker-port", type=click.IntRange(1, 65535), help="Where the broker is.  [default: as in the house file]")
 @click.option(
     "--write", "folder", type=click.Path(path_type=Path), help="Write a copy of the house whose links lead here into DIR."
 )
 @click.option("--faults", "wanted", default="", help="What goes wrong: drop=0.1,garbage=0.1,disconnect=0.05,delay=0.5.")
 @click.option("--seed", type=int, help="The same seed gives the same faults.")
-@click.option("--seconds", type=click.FloatRange(0.1), help="End after so long.")
+@click.option("--seconds", type=click.FloatRange(0.1), help="Stop after this many seconds.")
 def household(
     house: str, broker: bool, broker_port: int | None, folder: Path | None, wanted: str, seed: int | None, seconds: float | None
 ) -> None:

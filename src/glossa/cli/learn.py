@@ -22,11 +22,11 @@ from glossa.files import find_house, load_house, read_text, write_file
 @click.option("--rows", type=click.Path(path_type=Path), help="Write the proposed rows as a table, to be checked by you.")
 @click.option("--yes", is_flag=True, help="Add the proposed words to the house without asking.")
 @click.option("--most", default=20, show_default=True, help="How many groups to show.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a group.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object per group.")
 def learn(house: str, log: Path, rows: Path | None, yes: bool, most: int, as_json: bool) -> None:
     """Group the misses in a LOG of heard lines; propose rows for the table and words to add.
 
-    LOG holds one heard line a line, or is a CSV with the column 'utterance'.
+    LOG holds one utterance per line, or is a CSV file with the column 'utterance'.
 
     \b
     Example:

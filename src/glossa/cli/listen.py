@@ -21,13 +21,13 @@ from glossa.live.records import Record
 @click.command()
 @house_argument()
 @click.option(
-    "--from", "sources", multiple=True, metavar="PLACE", help="Where text comes from; may be given again.  [default: stdin]"
+    "--from", "sources", multiple=True, metavar="PLACE", help="Where text comes from; may be repeated.  [default: stdin]"
 )
 @click.option(
     "--reply", "replies", multiple=True, metavar="PLACE", help="Where answers go besides this output: mqtt:... or run:..."
 )
 @click.option("--health", metavar="PLACE", help="Where the health line is: http:... (GET) or mqtt:... (every 30 s, retained).")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object an event.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object per event.")
 @click.option("--log", type=click.Path(path_type=Path, dir_okay=False), help="The log file.  [default: beside the house file]")
 @click.option("--no-log", is_flag=True, help="Keep no log.")
 @click.option(
@@ -41,14 +41,14 @@ from glossa.live.records import Record
     "--max-age", type=click.FloatRange(0.1), default=5.0, show_default=True, help="Seconds after which what was heard is too old."
 )
 @click.option(
-    "--least-confidence", type=click.FloatRange(0, 1), default=0.0, help="Don't act on what the recogniser is less sure of."
+    "--least-confidence", type=click.FloatRange(0, 1), default=0.0, help="Don't act where the recogniser is less sure than this."
 )
 @click.option("--error-reply", default="", metavar="TEXT", help="What to answer when the recogniser reports an error.")
 @click.option("--token-env", default="", metavar="NAME", help="Variable with the bearer token that a POST must have.")
 @click.option("-v", "--verbose", is_flag=True, help="Show the program's own errors in full on standard error.")
-@click.option("--trace", type=click.Path(path_type=Path, dir_okay=False), help="Write them into this file.")
+@click.option("--trace", type=click.Path(path_type=Path, dir_okay=False), help="Write the program's own errors to this file.")
 @click.option(
-    "--grace", type=click.FloatRange(0), default=10.0, show_default=True, help="Seconds for what is under way, when stopped."
+    "--grace", type=click.FloatRange(0), default=10.0, show_default=True, help="Seconds to finish what is under way when stopped."
 )
 def listen(
     house: str,
@@ -68,11 +68,11 @@ def listen(
 ) -> None:
     """Listen to a recogniser and send commands over the house's links, until Ctrl-C or SIGTERM.
 
-    Each line, message or POST is text, or JSON with text and where known alternatives, confidence, final, language, time, error.
+    Each line, message or POST is plain text, or JSON with text and, where known, alternatives, confidence, final, language, time, error.
 
     \b
     A PLACE is one of:
-      stdin                                   lines; the house ends with the input
+      stdin                                   lines; listening ends with the input
       mqtt:LINK:TOPIC, mqtt:TOPIC             on a link of the house, + and # allowed
       mqtt://127.0.0.1:1883/TOPIC             on another broker
       serial:LINK                             a serial link of the house

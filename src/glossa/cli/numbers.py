@@ -15,7 +15,7 @@ NO_HOUSE = '[house]\nname = "Numbers"\n[intents.none]\nphrases = ["none"]\nreply
 @click.command()
 @click.argument("texts", nargs=-1, metavar="[TEXT]...")
 @click.option("--language", default="en", show_default=True, help="The language that is spoken, as a BCP 47 tag.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a line.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object per line.")
 def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
     """Show how spoken numbers are read: value, unit, the words used, and other readings.
 

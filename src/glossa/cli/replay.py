@@ -14,12 +14,12 @@ from glossa.files import load_house, log_path
 @click.command()
 @house_argument()
 @click.argument("log", required=False, type=click.Path(path_type=Path, dir_okay=False))
-@click.option("--all", "everything", is_flag=True, help="Show what is the same, too.")
+@click.option("--all", "everything", is_flag=True, help="Show what stays the same, too.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object for each utterance that differs.")
 def replay(house: str, log: Path | None, everything: bool, as_json: bool) -> None:
-    """Play a LOG again offline, with its pauses, against today's house; show what would now come out otherwise.
+    """Play a LOG again offline, with its pauses, against today's house; show what would now come out differently.
 
-    LOG is the house's own by default. Nothing is sent. What a passcode stood in can't be played.
+    LOG is the house's own by default. Nothing is sent. Lines that held a passcode can't be replayed.
 
     \b
     Example:
@@ -82,6 +82,6 @@ def replay(house: str, log: Path | None, everything: bool, as_json: bool) -> Non
     if as_json:
         return
     hidden = f", {counts['hidden']} with a passcode not played" if counts["hidden"] else ""
-    out.print(f"\n[bold]{counts['differs']} of {counts['same'] + counts['differs']} would now come out otherwise[/]{hidden}")
+    out.print(f"\n[bold]{counts['differs']} of {counts['same'] + counts['differs']} would now come out differently[/]{hidden}")
     for key, count in sorted(changes.items(), key=lambda c: (-c[1], c[0])):
         out.print(f"  {count:>5}  {key}")

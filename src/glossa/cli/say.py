@@ -19,13 +19,13 @@ from glossa.matching import Matcher
 @click.command()
 @house_argument()
 @click.argument("texts", nargs=-1, metavar="[TEXT]...")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a line.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object per line.")
 @click.option("--why", is_flag=True, help="Explain: word by word what was heard, what it was taken for, and what that cost.")
 @picture_option("Draw the explanation of the last TEXT into a PNG file.")
 @click.option("--mode", default="", help="The mode that the house is in.")
 @click.option("--language", default="", help="The language that is spoken; the others are off then.")
 def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: str | None, mode: str, language: str) -> None:
-    """Show what a phrase would do: the intent, its values, the commands, the reply. Nothing is sent.
+    """Show what a phrase would do: its intent, values, commands and reply. Nothing is sent.
 
     Each TEXT is taken on its own, with the house awake; without TEXT, each line of standard input.
 

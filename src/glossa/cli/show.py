@@ -27,9 +27,9 @@ def show() -> None:
 
 @show.command()
 @click.argument("names", metavar="[KEY]...", nargs=-1)
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a key.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object per key.")
 def key(names: tuple[str, ...], as_json: bool) -> None:
-    """Print what KEY of a house file is: properties.raw, raw, or its path in a file. Without KEY, all of them in a line each.
+    """Print what KEY of a house file is: properties.raw, raw, or its path in a file. Without KEY, all of them, one line each.
 
     \b
     Examples:

@@ -18,7 +18,7 @@ def tables_argument() -> Callable[[Command], Command]:
     """The arguments TABLE..., and the option that says that further columns are meant."""
 
     def both(command: Command) -> Command:
-        text = "Take columns that look misspelt as your own."
+        text = "Accept columns that look misspelt as your own."
         command = click.option("--extra-columns", is_flag=True, help=text)(command)
         return click.argument("tables", nargs=-1, type=click.Path(path_type=Path), metavar="[TABLE]...")(command)
 

@@ -25,7 +25,7 @@ from glossa.house.problems import nearest
     "--price", "priced", multiple=True, metavar="NAME=VALUE", help="A price, instead of the house's: wrong, talk, missed or ask."
 )
 @jobs_option("The result is the same.")
-@click.option("--write", is_flag=True, help="Change the house file; comments are kept, a backup is laid beside it.")
+@click.option("--write", is_flag=True, help="Change the house file; comments are kept, and so is a backup beside it.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object.")
 @picture_option("Draw price and trade-off into a file.")
 def tune(

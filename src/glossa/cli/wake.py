@@ -19,7 +19,7 @@ from glossa.house.text import many
 @click.argument("words", nargs=-1, metavar="[WORD]...")
 @click.option("--talk", type=click.Path(path_type=Path), help="Lines of household talk; talk.txt beside the house by default.")
 @click.option("--language", default="", help="The language of the words.")
-@click.option("--json", "as_json", is_flag=True, help="One JSON object a word.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object per word.")
 @picture_option("Draw how often talk fires each word, by threshold.")
 def wake(house: str, words: tuple[str, ...], talk: Path | None, language: str, as_json: bool, picture: str | None) -> None:
     """Rate wake words: length, what they sound like, and how often talk would set them off.

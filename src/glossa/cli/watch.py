@@ -24,12 +24,12 @@ MOST_BYTES = 12
 
 @click.command()
 @house_argument()
-@click.option("--link", "names", multiple=True, help="Only this link; may be given again.")
+@click.option("--link", "names", multiple=True, help="Only this link; may be repeated.")
 @click.option(
     "--topic", "topics", multiple=True, metavar="FILTER", help="MQTT topics to look at.  [default: the house's own, $house/#]"
 )
-@click.option("--seconds", type=click.FloatRange(0.1), help="End after so long.")
-@click.option("--count", type=click.IntRange(1), help="End after so many.")
+@click.option("--seconds", type=click.FloatRange(0.1), help="Stop after this many seconds.")
+@click.option("--count", type=click.IntRange(1), help="Stop after this many arrivals.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object for each thing that arrives.")
 def watch(
     house: str, names: tuple[str, ...], topics: tuple[str, ...], seconds: float | None, count: int | None, as_json: bool
