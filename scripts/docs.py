@@ -56,7 +56,7 @@ def commands_page() -> str:
         "terminal only, and never where `NO_COLOR` is set; `--json` is there wherever a program may read along.\n",
         "This page is written by `scripts/docs.py` from each command's `--help`.\n",
     ]
-    top = click.Context(cli, info_name="glossa", max_content_width=100, terminal_width=100)
+    top = click.Context(cli, info_name="glossa", terminal_width=100, **cli.context_settings)
     for title, group in GROUPS.items():
         lines.append(f"## {title}\n")
         for name in group:

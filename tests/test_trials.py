@@ -179,7 +179,7 @@ class Kept(unittest.TestCase):
             table.write_text("utterance,outcome,intent\ngalley lamp on,reject,\nradio on,,switch\n")
             code, out, _ = run(*call, "--against", "one")
             self.assertEqual(code, 1)
-            for part in ("newly wrong: 1", "galley lamp on", "1 rows are new, 1 are gone"):
+            for part in ("newly wrong: 1", "galley lamp on", "1 row new, 1 gone"):
                 self.assertIn(part, out)
             self.assertIn("kept are: one", run(*call, "--against", "two")[2])
             self.assertEqual(run(*call, "--save", "../x")[0], 2)
