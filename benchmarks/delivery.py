@@ -15,7 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from glossa.commands import Command
+from glossa.commands import Command, RequestCommand, TextCommand, TopicCommand
 from glossa.links.household.broker import Broker
 from glossa.links.household.parts import SerialBoard, WebHook
 from glossa.links.mqtt import MqttLink
@@ -94,7 +94,7 @@ def mqtt(qos: int, version: str) -> list[str]:
     try:
         return measure(
             MqttLink({"port": broker.port, "version": version}, "h"),
-            lambda n: Command("topic", topic="h", payload=str(n), qos=qos),
+            lambda n: TopicCommand(topic="h", payload=str(n), qos=qos),
             seen,
             lambda: process.send_signal(signal.SIGSTOP),
             lambda: process.send_signal(signal.SIGCONT),
@@ -123,7 +123,7 @@ def serial(acknowledge: str) -> list[str]:
     board = SerialBoard(options, path, take, draw)
     try:
         link = SerialLink({"port": path, **options})
-        return measure(link, lambda n: Command("text", text=str(n)), seen, paused.set, paused.clear)
+        return measure(link, lambda n: TextCommand(text=str(n)), seen, paused.set, paused.clear)
     finally:
         board.close()
         folder.cleanup()
@@ -146,7 +146,7 @@ def http(method: str) -> list[str]:
     try:
         return measure(
             WebLink({"url": hook.url}),
-            lambda n: Command("http", method=method, path="/", body=str(n)),
+            lambda n: RequestCommand(method=method, path="/", body=str(n)),
             seen,
             paused.set,
             paused.clear,

@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import glossa
-from glossa.commands import Refused, act
+from glossa.commands import Refused, TextCommand, act
 from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
 from glossa.house import HouseError, read_house
-from glossa.house.model import Wire
+from glossa.house.forms import BytesWire, RequestWire, TextWire, TopicWire
 from glossa.house.templates import content_of
 
 HOUSE = read_house(
@@ -168,35 +168,35 @@ class Commands(unittest.TestCase):
             "say $word": lambda t: t == f"say {word}",
         }
         for template, holds in shapes.items():
-            wire = Wire("topic", "bus", topic="t", payload=template, content=content_of(template), free=frozenset(("word",)))
+            wire = TopicWire("bus", topic="t", payload=template, content=content_of(template), free=frozenset(("word",)))
             payload = fill(wire, {"word": word}, HOUSE).payload
             self.assertTrue(holds(payload), (template, payload))
-        web = Wire("http", "web", method="GET", path="/a/$word")
+        web = RequestWire("web", method="GET", path="/a/$word")
         if word in (".", ".."):
             self.assertRaises(Refused, fill, web, {"word": word}, HOUSE)
             return
         path = fill(web, {"word": word}, HOUSE).path
         self.assertEqual((path.count("/"), path.count("?"), path.count("#")), (2, 0, 0))
         for wire, bad in (
-            (Wire("topic", "bus", topic="a/$word/b"), "+#/\0"),
-            (Wire("text", "line", text="$word"), "<>\n\r\0\x1b"),
+            (TopicWire("bus", topic="a/$word/b"), "+#/\0"),
+            (TextWire("line", text="$word"), "<>\n\r\0\x1b"),
         ):
             try:
                 made = fill(wire, {"word": word}, HOUSE)
             except Refused:
                 continue
-            inside = made.text or made.topic.removeprefix("a/").removesuffix("/b")
+            inside = made.text if isinstance(made, TextCommand) else made.topic.removeprefix("a/").removesuffix("/b")
             self.assertFalse(set(inside) & set(bad))
 
     def test_bytes_take_whole_numbers_from_0_to_255(self) -> None:
-        wire = Wire("bytes", "line", bytes="5C $n")
+        wire = BytesWire("line", bytes="5C $n")
         self.assertEqual(str(fill(wire, {"n": 255}, HOUSE)), "line 5C FF")
         for value in (256, -1, 1.5, "x"):
             with self.assertRaises(Refused):
                 fill(wire, {"n": value}, HOUSE)
 
     def test_semicolons_are_escaped(self) -> None:
-        self.assertEqual(str(fill(Wire("topic", "bus", topic="t", payload="a;b"), {}, HOUSE)), "bus t a\\;b")
+        self.assertEqual(str(fill(TopicWire("bus", topic="t", payload="a;b"), {}, HOUSE)), "bus t a\\;b")
 
 
 class Simulated(unittest.TestCase):

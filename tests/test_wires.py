@@ -26,7 +26,7 @@ from paho.mqtt.client import Client
 from paho.mqtt.enums import CallbackAPIVersion
 
 import glossa
-from glossa.commands import Command
+from glossa.commands import BytesCommand, Command, RequestCommand, TextCommand, TopicCommand
 from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
 from glossa.links.household import Faults, Household
 from glossa.links.household.broker import Broker, mosquitto
@@ -150,7 +150,7 @@ class Brokers(Wires):
     def there_and_back(self, version: str) -> None:
         link, ears = self.opened(MqttLink({"port": self.broker.port, "version": version}, "h", ["h/+/state"]))
         watcher, seen = self.opened(MqttLink({"port": self.broker.port, "version": version}, "w", ["h/#"]))
-        self.assertEqual(send(link, Command("topic", topic="h/lamp/state", payload='ünï "x"')), "sent")
+        self.assertEqual(send(link, TopicCommand(topic="h/lamp/state", payload='ünï "x"')), "sent")
         self.assertTrue(until(lambda: seen.heard and ears.heard))
         self.assertEqual(ears.heard, [("h/lamp/state", 'ünï "x"'.encode())])
         watcher.close()
@@ -169,14 +169,14 @@ class Brokers(Wires):
         link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
         broker.kill()
         self.assertTrue(until(lambda: ears.losses))
-        self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="1")), "Unreachable")
+        self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload="1")), "Unreachable")
         link.close()
         with self.assertRaises(Unreachable):
             link.open(ears)
         broker.start()
         watcher, seen = self.opened(MqttLink({"port": broker.port}, "w", ["h/#"]))
         link.open(ears)
-        self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="2")), "sent")
+        self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload="2")), "sent")
         self.assertTrue(until(lambda: seen.heard))
         time.sleep(0.2)
         self.assertEqual(seen.heard, [("h/lamp", b"2")])
@@ -189,14 +189,14 @@ class Brokers(Wires):
         _, seen = self.opened(MqttLink({"port": broker.port}, "w", ["h/#"]))
         for qos in (0, 1, 2):
             link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
-            self.assertEqual(send(link, Command("topic", topic="h/lamp", payload=f"in time {qos}", qos=qos)), "sent")
+            self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload=f"in time {qos}", qos=qos)), "sent")
             time.sleep(2 * FRESH)
             broker._process.send_signal(signal.SIGSTOP)
-            self.assertEqual(send(link, Command("topic", topic="h/lamp", payload="late", qos=qos), 0.5), "Unreachable")
+            self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload="late", qos=qos), 0.5), "Unreachable")
             link.close()
             broker._process.send_signal(signal.SIGCONT)
             link.open(ears)
-            self.assertEqual(send(link, Command("topic", topic="h/lamp", payload=f"after {qos}", qos=qos)), "sent")
+            self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload=f"after {qos}", qos=qos)), "sent")
         self.assertTrue(until(lambda: seen.heard[-1:] == [("h/lamp", b"after 2")]))
         self.assertEqual(
             [data.decode() for _, data in seen.heard], [f"{when} {q}" for q in (0, 1, 2) for when in ("in time", "after")]
@@ -252,7 +252,7 @@ class Brokers(Wires):
         broker = Broker(tls=(ca, ca, key))
         self.addCleanup(broker.close)
         link, _ = self.opened(MqttLink({"port": broker.port, "ca_file": str(ca)}, "h"))
-        self.assertEqual(send(link, Command("topic", topic="h", payload="1")), "sent")
+        self.assertEqual(send(link, TopicCommand(topic="h", payload="1")), "sent")
         for wrong in ({"tls": True}, {"ca_file": str(self.folder / "none.pem")}):
             with self.subTest(wrong), self.assertRaises(Unreachable):
                 MqttLink({"port": broker.port, **wrong}, "h").open(Ears())
@@ -284,7 +284,7 @@ class Brokers(Wires):
         away(device())
         link, _ = self.opened(MqttLink({"port": self.broker.port, "version": "5"}, "h"))
         for payload, seconds in (("old", 2.0), ("fresh", 30.0)):
-            self.assertEqual(send(link, Command("topic", topic="h/sleepy", payload=payload), seconds), "sent")
+            self.assertEqual(send(link, TopicCommand(topic="h/sleepy", payload=payload), seconds), "sent")
         time.sleep(3.5)
         client = device()
         self.assertTrue(until(lambda: got))
@@ -300,7 +300,7 @@ class Brokers(Wires):
         def answers(faults: Faults, payload: str, seconds: float = 20.0) -> list[bytes]:
             household.faults = faults
             ears.heard.clear()
-            link.send(Command("topic", topic="marigold/galley_lamp/level/set", payload=payload), 10.0)
+            link.send(TopicCommand(topic="marigold/galley_lamp/level/set", payload=payload), 10.0)
             until(lambda: ears.heard, seconds)
             return [data for _, data in ears.heard]
 
@@ -325,15 +325,15 @@ class Boards(Wires):
         house = _with(MARIGOLD, "panel", acknowledge="OK", timeout=2.0)
         household = self.household(house)
         link, ears = self.link(household, acknowledge="OK", timeout=2.0)
-        self.assertEqual(send(link, Command("text", text="mooring_light=1")), "sent")
-        self.assertEqual(send(link, Command("bytes", data=b"\xaa\x21")), "sent")
+        self.assertEqual(send(link, TextCommand(text="mooring_light=1")), "sent")
+        self.assertEqual(send(link, BytesCommand(data=b"\xaa\x21")), "sent")
         self.assertEqual([d for _, _, d in household.taken], [b"mooring_light=1", b"\xaa\x21"])
         self.assertEqual(household.state["mooring_light", "power"], "on")
         for faults in (Faults(drop=1), Faults(garbage=1)):
             household.faults = faults
-            self.assertEqual(send(link, Command("text", text="K0")), "Unanswered")
+            self.assertEqual(send(link, TextCommand(text="K0")), "Unanswered")
         household.faults = Faults()
-        self.assertEqual(send(link, Command("text", text="K0")), "sent")
+        self.assertEqual(send(link, TextCommand(text="K0")), "sent")
         self.assertTrue(all(data.startswith(b"OK") for _, data in ears.heard))
 
     def test_noise_half_frames_and_a_pulled_plug(self) -> None:
@@ -345,10 +345,10 @@ class Boards(Wires):
         self.assertTrue(until(lambda: [d for _, d in ears.heard] == [b"whole", b"again"]), ears.heard)
         board.unplug(0.0)
         self.assertTrue(until(lambda: ears.losses))
-        self.assertIn(send(link, Command("text", text="K0")), ("Unanswered", "Unreachable"))
+        self.assertIn(send(link, TextCommand(text="K0")), ("Unanswered", "Unreachable"))
         link.close()
         link.open(ears)
-        self.assertEqual(send(link, Command("text", text="K1")), "sent")
+        self.assertEqual(send(link, TextCommand(text="K1")), "sent")
         self.assertTrue(until(lambda: household.taken and household.taken[-1][2] == b"K1"))
 
     def test_a_port_that_is_not_there_or_taken(self) -> None:
@@ -365,7 +365,7 @@ class Hooks(Wires):
         household = self.household()
         hook: Any = household.parts["hooks"]
         link, _ = self.opened(WebLink({"url": hook.url, "timeout": 2.0, "token_env": "TOKEN"}, {"TOKEN": "kelp"}))
-        post, put = (Command("http", method=m, path="/log", body='{"a": 1}') for m in ("POST", "PUT"))
+        post, put = (RequestCommand(method=m, path="/log", body='{"a": 1}') for m in ("POST", "PUT"))
         self.assertEqual((send(link, post), household.taken), ("sent", [("hooks", "POST /log", b'{"a": 1}')]))
         hook.status, hook.location = 302, "http://127.0.0.1:9/elsewhere"
         with self.assertRaisesRegex(Declined, "redirect to http://127.0.0.1:9/elsewhere"):
@@ -399,7 +399,7 @@ class Hooks(Wires):
             threading.Thread(target=drip, daemon=True).start()
             link, _ = self.opened(WebLink({"url": f"http://127.0.0.1:{server.getsockname()[1]}", "timeout": 0.5}))
             started = time.monotonic()
-            self.assertEqual(send(link, Command("http", method="POST", path="/x")), "Unanswered")
+            self.assertEqual(send(link, RequestCommand(method="POST", path="/x")), "Unanswered")
             self.assertLess(time.monotonic() - started, 8.0)
 
     def test_nobody_there(self) -> None:

@@ -9,6 +9,7 @@ import time
 import click
 
 from glossa.cli.main import house_argument
+from glossa.commands import WaitCommand
 from glossa.commands.states import States
 from glossa.files import load_house
 
@@ -50,7 +51,7 @@ def send(house: str, command: tuple[str, ...], wait: float, dry_run: bool) -> No
     links: dict[str, Link] = {}
     try:
         for one in commands:
-            if one.form == "wait":
+            if isinstance(one, WaitCommand):
                 out.print(f"wait {one.wait:g} s", style="bright_black")
                 time.sleep(one.wait)
                 continue

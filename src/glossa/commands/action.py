@@ -6,9 +6,11 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-from glossa.commands.wire import Command, Fill, Refused, fill
+from glossa.commands.command import Command, Fill
+from glossa.commands.wire import Refused, fill
 from glossa.house.effects import Change, Fixed, FromSlot, Scale, Setting, slot_of
-from glossa.house.model import Device, House, Intent, Property, Wire
+from glossa.house.forms import SetWire, WaitWire, Wire
+from glossa.house.model import Device, House, Intent, Property
 from glossa.house.sorts import NumberValues
 from glossa.house.templates import PLACEHOLDER
 from glossa.house.values import OutsideRange, Value, Values, texts_for, tidy
@@ -61,10 +63,10 @@ class _Maker:
             fills = self._fills(device, prop.values, value)
             waits = {**fills, "value": prop.values.seconds(value), "raw": prop.values.seconds(value)}
             wires = prop.command
-            last = max((i for i, w in enumerate(wires) if w.form != "wait"), default=-1)
+            last = max((i for i, w in enumerate(wires) if not isinstance(w, WaitWire)), default=-1)
             for number, wire in enumerate(wires):
                 effects = ((device.id, name, value),) if number == last else ()
-                self.commands.append(fill(wire, waits if wire.form == "wait" else fills, self.house, effects))
+                self.commands.append(fill(wire, waits if isinstance(wire, WaitWire) else fills, self.house, effects))
 
     def _fills(self, device: Device, values: Values, value: Value) -> dict[str, Fill]:
         return {
@@ -117,7 +119,7 @@ class _Maker:
         """Several steps, one after the other."""
         said = targets(self.house, self.intent, self.slots)
         for wire in wires:
-            if wire.form == "set":
+            if isinstance(wire, SetWire):
                 ids = said if wire.device.startswith("$") else self.house.members(wire.device)
                 for device_id in ids:
                     device = self.house.devices[device_id]
@@ -125,7 +127,7 @@ class _Maker:
                     self.device(device, {k: self.resolve(device, k, v, self.slots) for k, v in fitting.items()})
                 continue
             fills: dict[str, Fill] = {**self.slots, "house": self.house.id}
-            if wire.form == "wait":  # in seconds, whatever unit a slot is in
+            if isinstance(wire, WaitWire):  # in seconds, whatever unit a slot is in
                 fills |= {n: v.seconds(self.slots[n]) for n, v in self._slot_values(said) if n in self.slots}  # type: ignore[arg-type]
             for device_id in said[:1]:
                 device = self.house.devices[device_id]

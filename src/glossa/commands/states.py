@@ -9,8 +9,10 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from glossa.commands.wire import Fill, Refused, fill
-from glossa.house.model import Device, House, Property, Wire
+from glossa.commands.command import Fill, TextCommand, TopicCommand
+from glossa.commands.wire import Refused, fill
+from glossa.house.forms import TextWire, TopicWire
+from glossa.house.model import Device, House, Property
 from glossa.house.values import Value
 
 MOST_CHARACTERS = 4096
@@ -52,8 +54,8 @@ class States:
         self._by_topic: dict[tuple[str, str], list[tuple[Device, Property, Callable[[str], str | None]]]] = {}
         self._by_text: dict[str, list[tuple[Device, Property, Callable[[str], str | None]]]] = {}
         for device, prop, wire in _places(house, commands):
-            entry = (device, prop, _reader(wire.payload if wire.form == "topic" else wire.text))
-            if wire.form == "topic":
+            entry = (device, prop, _reader(wire.payload if isinstance(wire, TopicCommand) else wire.text))
+            if isinstance(wire, TopicCommand):
                 self._by_topic.setdefault((wire.link, wire.topic), []).append(entry)
             else:
                 self._by_text.setdefault(wire.link, []).append(entry)
@@ -80,11 +82,11 @@ class States:
         return found, bool(entries) and (bool(place) or bool(found))
 
 
-def _places(house: House, commands: bool) -> Iterator[tuple[Device, Property, Wire]]:
+def _places(house: House, commands: bool) -> Iterator[tuple[Device, Property, TopicCommand | TextCommand]]:
     every = ((d, p) for d in house.devices.values() for p in d.properties.values())
     for device, prop in every:
         for wire in prop.command if commands else (prop.state,):
-            if wire is None or wire.form not in ("topic", "text"):
+            if not isinstance(wire, (TopicWire, TextWire)):
                 continue
             fills: dict[str, Fill] = {
                 "raw": _RAW, "value": _RAW, "id": device.id, "name": device.name(), "room": device.room, "house": house.id,
@@ -93,7 +95,8 @@ def _places(house: House, commands: bool) -> Iterator[tuple[Device, Property, Wi
                 made = fill(wire, fills, house)
             except Refused:
                 continue
-            yield device, prop, Wire(wire.form, wire.link, topic=made.topic, payload=made.payload, text=made.text)
+            if isinstance(made, (TopicCommand, TextCommand)):
+                yield device, prop, made
 
 
 def _reader(template: str) -> Callable[[str], str | None]:

@@ -9,67 +9,24 @@ import re
 from collections.abc import Callable, Mapping
 from urllib.parse import quote
 
-from msgspec import Struct
-
-from glossa.house.model import House, Wire
+from glossa.commands.command import (
+    BytesCommand,
+    CallCommand,
+    Command,
+    Fill,
+    RequestCommand,
+    TextCommand,
+    TopicCommand,
+    WaitCommand,
+)  # fmt: skip
+from glossa.house.forms import BytesWire, CallWire, RequestWire, TextualWire, TextWire, TopicWire, WaitWire, Wire
+from glossa.house.model import House
 from glossa.house.templates import PLACEHOLDER, fill_template
 from glossa.house.values import Value, tidy
-
-Fill = Value | tuple[str, ...]
 
 
 class Refused(ValueError):
     """A command that can't be made: a value that has no place in it."""
-
-
-class Command(Struct, frozen=True):
-    """One command, ready to be sent, or a wait.
-
-    Attributes:
-        form: ``topic``, ``text``, ``bytes``, ``http``, ``call`` or ``wait``.
-        link: the id of the link.
-        topic, payload, qos, retain: an MQTT message.
-        text: serial text without its frame.
-        data: bytes.
-        method, path, body: an HTTP request; ``content`` says whether its body is ``json``, a ``form`` or ``text``.
-        call: the name of a callable; ``slots`` are what it is called with.
-        wait: seconds, 0 or more.
-        effects: (device, property, value) of everything that it changes.
-    """
-
-    form: str
-    link: str = ""
-    topic: str = ""
-    payload: str = ""
-    qos: int = 1
-    retain: bool = False
-    text: str = ""
-    data: bytes = b""
-    method: str = ""
-    path: str = ""
-    body: str = ""
-    content: str = ""
-    call: str = ""
-    slots: Mapping[str, Fill] | None = None
-    wait: float = 0.0
-    effects: tuple[tuple[str, str, Value], ...] = ()
-
-    def __str__(self) -> str:
-        """The command in one line, ``;`` escaped."""
-        match self.form:
-            case "wait":
-                line = f"wait {tidy(self.wait)}"
-            case "topic":
-                line = f"{self.link} {self.topic} {self.payload}".rstrip()
-            case "text":
-                line = f'{self.link} "{self.text}"'
-            case "bytes":
-                line = f"{self.link} {self.data.hex(' ').upper()}"
-            case "http":
-                line = f"{self.link} {self.method} {self.path} {self.body}".rstrip()
-            case _:
-                line = f"{self.link} call {self.call}"
-        return line.replace(";", "\\;")
 
 
 def fill(wire: Wire, fills: Mapping[str, Fill], house: House, effects: tuple[tuple[str, str, Value], ...] = ()) -> Command:
@@ -79,41 +36,37 @@ def fill(wire: Wire, fills: Mapping[str, Fill], house: House, effects: tuple[tup
         Refused: where a value can't stand in its place, or a placeholder has no value.
     """
     link = wire.link
-    for name in wire.free if wire.separators else ():
-        held = set(_plain(fills.get(name, ""))).intersection(wire.separators)
-        if held:
-            raise Refused(f"'{_plain(fills[name])}' can't stand in a command whose parts '{min(held)}' separates")
-    match wire.form:
-        case "wait":
-            seconds = float(_replace(wire.wait, fills, _number))
-            return Command("wait", wait=seconds)
-        case "topic":
+    if isinstance(wire, TextualWire) and wire.separators:
+        for name in wire.free:
+            held = set(_plain(fills.get(name, ""))).intersection(wire.separators)
+            if held:
+                raise Refused(f"'{_plain(fills[name])}' can't stand in a command whose parts '{min(held)}' separates")
+    match wire:
+        case WaitWire():
+            return WaitCommand(wait=float(_replace(wire.wait, fills, _number)))
+        case TopicWire():
             topic = _replace(wire.topic, fills, _topic_level)
             if not topic:
                 raise Refused("the topic is empty")
-            payload = _filled(wire.payload, wire, fills)
-            return Command("topic", link, topic=topic, payload=payload, qos=wire.qos, retain=wire.retain, effects=effects)
-        case "text":
+            return TopicCommand(link, effects, topic, _filled(wire.payload, wire, fills), wire.qos, wire.retain)
+        case TextWire():
             options = house.links[link].options if link in house.links else {}
             frame = "".join(str(options.get(k, "")) for k in ("start", "end"))
             if wire.content == "json":
-                text = _filled(
-                    wire.text, wire, {name: v if not isinstance(v, str) else _framed(v, frame) for name, v in fills.items()}
-                )
-            else:
-                text = _replace(wire.text, fills, lambda v: _framed(v, frame))
-            return Command("text", link, text=text, effects=effects)
-        case "bytes":
-            return Command("bytes", link, data=bytes.fromhex(_replace(wire.bytes, fills, _byte)), effects=effects)
-        case "http":
+                framed = {name: v if not isinstance(v, str) else _framed(v, frame) for name, v in fills.items()}
+                return TextCommand(link, effects, _filled(wire.text, wire, framed))
+            return TextCommand(link, effects, _replace(wire.text, fills, lambda v: _framed(v, frame)))
+        case BytesWire():
+            return BytesCommand(link, effects, bytes.fromhex(_replace(wire.bytes, fills, _byte)))
+        case RequestWire():
             path = _replace(wire.path, fills, _url_part)
-            body = _filled(wire.body, wire, fills)
-            return Command("http", link, method=wire.method, path=path, body=body, content=wire.content, effects=effects)
-        case _:
-            return Command("call", link, call=wire.call, slots={k: v for k, v in fills.items() if k != "house"}, effects=effects)
+            return RequestCommand(link, effects, wire.method, path, _filled(wire.body, wire, fills), wire.content)
+        case CallWire():
+            return CallCommand(link, effects, wire.call, {k: v for k, v in fills.items() if k != "house"})
+    raise TypeError(f"a step that is no command: {wire.form}")
 
 
-def _filled(template: str, wire: Wire, fills: Mapping[str, Fill]) -> str:
+def _filled(template: str, wire: TextualWire, fills: Mapping[str, Fill]) -> str:
     def value(name: str) -> str:
         if name not in fills:
             raise Refused(f"${name} has no value")

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from glossa.house import check, schema, sheets
 from glossa.house.effects import read_change, read_setting
+from glossa.house.forms import SetWire
 from glossa.house.frozen import deep_frozen
 from glossa.house.model import (
     Device,
@@ -299,7 +300,7 @@ class _Builder:
         for number, step in enumerate(steps):
             at: Path = (*path, "command", number) if isinstance(command, list) else (*path, "command")
             wire = read_wire(step, link, at, self.reader, fills, ("raw", "value") if section.type in FREE else ())
-            if wire is not None and wire.form == "set":
+            if wire is not None and isinstance(wire, SetWire):
                 self.bad(at, "a property's command can't set another device", "write the wire command itself")
             elif wire is not None:
                 wires.append(wire)

@@ -7,58 +7,13 @@ from collections.abc import Mapping
 from msgspec import Struct, field
 
 from glossa.house.effects import Change, Setting, slot_of
+from glossa.house.forms import SetWire, WaitWire, Wire
 from glossa.house.notation import Sequence
-from glossa.house.templates import placeholders
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
 
 GIVEN = frozenset(("house", "id", "name", "room", "device"))
 """Placeholders of an intent's steps that are no slots: the house, and what is known of the device."""
-
-
-class Wire(Struct, frozen=True):
-    """One step as the house file gives it, with its placeholders still in place.
-
-    Attributes:
-        form: ``topic``, ``text``, ``bytes``, ``http``, ``call``, ``wait`` or ``set``.
-        link: the id of the link, ``""`` where the device or the house's only link is meant.
-        topic, payload: an MQTT message (MQTT 3.1.1, section 3.3).
-        qos: MQTT quality of service, 0 to 2.
-        retain: MQTT retain flag.
-        text: text of a serial command without its frame.
-        bytes: hex pairs and placeholders.
-        method, path, body: an HTTP request.
-        content: what the payload, the text or the body is: ``json``, ``form`` or ``text``.
-        free: the placeholders that hold what somebody said, word for word; ``separators`` are the signs that it must not hold.
-        call: the name of a registered callable.
-        wait: seconds, as a number or a placeholder.
-        device, set: a device or group, and which of its properties become what.
-    """
-
-    form: str
-    link: str = ""
-    topic: str = ""
-    payload: str = ""
-    qos: int = 1
-    retain: bool = False
-    text: str = ""
-    bytes: str = ""
-    method: str = ""
-    path: str = ""
-    body: str = ""
-    content: str = "text"
-    free: frozenset[str] = frozenset()
-    separators: str = ""
-    call: str = ""
-    wait: str = ""
-    device: str = ""
-    set: Mapping[str, Setting] = field(default_factory=dict)
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """The placeholders and slots that it is filled from, each once."""
-        templates = placeholders(self.topic, self.payload, self.text, self.bytes, self.path, self.body, self.wait)
-        return tuple(dict.fromkeys((*templates, *(slot for v in self.set.values() if (slot := slot_of(v))))))
 
 
 class Property(Struct, frozen=True):
@@ -213,12 +168,14 @@ class Intent(Struct, frozen=True):
     @property
     def to_a_device(self) -> bool:
         """Whether what it does is done to the device that is said, for it names none itself."""
-        return not self.device and (bool(self.properties) or any(s.device.startswith("$") for s in self.steps))
+        return not self.device and (
+            bool(self.properties) or any(isinstance(s, SetWire) and s.device.startswith("$") for s in self.steps)
+        )
 
     @property
     def sends(self) -> bool:
         """Whether there is always something to send where it is carried out."""
-        return bool(self.set or self.change or any(s.form != "wait" for s in self.steps))
+        return bool(self.set or self.change or any(not isinstance(s, WaitWire) for s in self.steps))
 
     @property
     def needs(self) -> tuple[str, ...]:

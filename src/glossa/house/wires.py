@@ -10,7 +10,8 @@ from typing import Any, Protocol
 from msgspec.structs import replace
 
 from glossa.house.effects import read_setting
-from glossa.house.model import Link, Wire
+from glossa.house.forms import BytesWire, CallWire, RequestWire, SetWire, TextualWire, TextWire, TopicWire, WaitWire, Wire
+from glossa.house.model import Link
 from glossa.house.problems import nearest
 from glossa.house.schema import StepSection
 from glossa.house.shapes import Path
@@ -106,49 +107,54 @@ def read_wire(
     if form == "topic" and not state and re.search(r"[+#\0]", step.topic or ""):
         context.bad((*path, "topic"), "a topic to publish to holds no wildcard", "write the whole topic without + and #")
         return None
-    defaults: Mapping[str, Any] = context.links[link].options if link in context.links else {}
-    wire = Wire(
-        form=form,
-        link=link,
-        topic=step.topic or "",
-        payload=_text(step.payload),
-        qos=defaults.get("qos", 1) if step.qos is None else step.qos,
-        retain=defaults.get("retain", False) if step.retain is None else step.retain,
-        text=step.text or "",
-        bytes=(step.bytes or "").strip(),
-        method=step.method or "",
-        path=step.path or "",
-        body=json.dumps(step.json, ensure_ascii=False) if step.json is not None else step.body or "",
-        call=step.call or "",
-        wait=_text(step.wait),
-        device=step.device or "",
-        set={k: read_setting(v) for k, v in (step.set or {}).items()},
-    )
-    wire = replace(wire, free=frozenset(free).intersection(wire.names))
-    wire = replace(wire, content=_content(step, wire, path, context, state))
-    if step.content_type is None and wire.content == "text":
-        wire = replace(wire, separators=separators(wire.payload or wire.text or wire.body))
+    wire = _made(form, link, step, context)
+    if isinstance(wire, TextualWire):
+        wire = replace(wire, free=frozenset(free).intersection(wire.names))
+        wire = replace(wire, content=_content(step, wire, path, context, state))
+        if step.content_type is None and wire.content == "text":
+            wire = replace(wire, separators=separators(wire.carried))
+    elif step.content_type is not None:
+        context.bad((*path, "content_type"), f"'content_type' doesn't belong to a command with {form}", "leave it out")
     for name in wire.names:
         if name not in fills:
             context.bad(path, f"${name} has no value here", nearest(name, sorted(fills)) or "name a slot of the phrase")
             return None
-    if form == "wait" and not placeholders(wire.wait) and not re.fullmatch(r"\d+(\.\d+)?", wire.wait):
+    if isinstance(wire, WaitWire) and not wire.names and not re.fullmatch(r"\d+(\.\d+)?", wire.wait):
         context.bad((*path, "wait"), f"'{wire.wait}' is not a time", "write seconds, 0 or more")
         return None
     return wire
 
 
-def _content(step: StepSection, wire: Wire, path: Path, context: Context, state: bool) -> str:
+def _made(form: str, link: str, step: StepSection, context: Context) -> Wire:
+    match form:
+        case "topic":
+            defaults: Mapping[str, Any] = context.links[link].options if link in context.links else {}
+            qos = defaults.get("qos", 1) if step.qos is None else step.qos
+            retain = defaults.get("retain", False) if step.retain is None else step.retain
+            return TopicWire(link, topic=step.topic or "", payload=_text(step.payload), qos=qos, retain=retain)
+        case "text":
+            return TextWire(link, text=step.text or "")
+        case "bytes":
+            return BytesWire(link, (step.bytes or "").strip())
+        case "http":
+            body = json.dumps(step.json, ensure_ascii=False) if step.json is not None else step.body or ""
+            return RequestWire(link, method=step.method or "", path=step.path or "", body=body)
+        case "call":
+            return CallWire(link, step.call or "")
+        case "wait":
+            return WaitWire(link, _text(step.wait))
+        case _:
+            return SetWire(link, step.device or "", {k: read_setting(v) for k, v in (step.set or {}).items()})
+
+
+def _content(step: StepSection, wire: TextualWire, path: Path, context: Context, state: bool) -> str:
     """What the text of a command is: as it says, or as it looks; where that is open, what was said must not decide."""
-    key = {"topic": "payload", "text": "text", "http": "body"}.get(wire.form, "")
-    template = str(getattr(wire, key)) if key else ""
-    if step.content_type is not None and not key:
-        context.bad((*path, "content_type"), f"'content_type' doesn't belong to a command with {wire.form}", "leave it out")
+    key, template = wire.carries, wire.carried
     if step.content_type == "json" and json_start(template) < 0:
         context.bad((*path, key), "is not JSON", "check its quotes, commas and brackets")
-    if step.content_type is not None or not key:
-        return step.content_type or "text"
-    found = content_of(template, http=wire.form == "http")
+    if step.content_type is not None:
+        return step.content_type
+    found = content_of(template, http=isinstance(wire, RequestWire))
     said = [n for n in placeholders(template) if n in wire.free]
     if not found and said and not state:
         context.bad(

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from glossa.commands import Command
-from glossa.links.link import Declined, Link
+from glossa.commands import CallCommand, Command
+from glossa.links.link import Declined, Link, of_form
 
 
 class CallbackLink(Link):
@@ -20,10 +20,11 @@ class CallbackLink(Link):
 
     def send(self, command: Command, seconds: float) -> None:
         """Call the function; it should be back within ``seconds``, and is not stopped if it isn't."""
-        function = self._functions.get(command.call)
+        call = of_form(command, CallCommand)
+        function = self._functions.get(call.call)
         if function is None:
-            raise Declined(f"no function is registered as '{command.call}'")
+            raise Declined(f"no function is registered as '{call.call}'")
         try:
-            function(**(command.slots or {}))
+            function(**(call.slots or {}))
         except Exception as error:
-            raise Declined(f"{command.call} raised {type(error).__name__}: {error}") from error
+            raise Declined(f"{call.call} raised {type(error).__name__}: {error}") from error

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from glossa.commands import Command
+
+Form = TypeVar("Form", bound=Command)
 
 
 class LinkError(Exception):
@@ -72,3 +74,14 @@ class Link:
 
     def close(self) -> None:
         """Let the wire go; called after every loss and at the end, also when it was never open."""
+
+
+def of_form(command: Command, form: type[Form]) -> Form:
+    """A command of the form that a link takes; the house file has been checked for it.
+
+    Raises:
+        Declined: where it is of another one, as one that was made by hand may be.
+    """
+    if not isinstance(command, form):
+        raise Declined(f"the link does not take: {command}")
+    return command

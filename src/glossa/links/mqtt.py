@@ -19,8 +19,8 @@ from paho.mqtt.enums import CallbackAPIVersion, MQTTErrorCode
 from paho.mqtt.packettypes import PacketTypes
 from paho.mqtt.properties import Properties
 
-from glossa.commands import Command
-from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable
+from glossa.commands import Command, TopicCommand
+from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable, of_form
 from glossa.links.standstill import Standstill
 
 CONNECT_TIMEOUT = 5.0
@@ -97,7 +97,8 @@ class MqttLink(Link):
 
         With quality of service 1 or 2 it has confirmed it; with 0 it has answered what was sent behind it, on the same connection.
         """
-        self.publish(command.topic, command.payload.encode(), command.qos, command.retain, seconds)
+        message = of_form(command, TopicCommand)
+        self.publish(message.topic, message.payload.encode(), message.qos, message.retain, seconds)
 
     def publish(self, topic: str, payload: bytes, qos: int, retain: bool, seconds: float) -> None:
         """Publish bytes; raises as :meth:`send` does.

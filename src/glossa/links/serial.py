@@ -13,9 +13,9 @@ from typing import Any
 
 import serial
 
-from glossa.commands import Command
+from glossa.commands import BytesCommand, Command, TextCommand
 from glossa.links.frames import Frames
-from glossa.links.link import Inbox, Link, Unanswered, Unreachable
+from glossa.links.link import Inbox, Link, Unanswered, Unreachable, of_form
 
 ACKNOWLEDGE_TIMEOUT = 1.0
 
@@ -59,7 +59,10 @@ class SerialLink(Link):
             raise Unreachable("the port is closed")
         while not self._answers.empty():  # an answer to an earlier command is none to this one
             self._answers.get_nowait()
-        data = command.data if command.form == "bytes" else f"{self._start}{command.text}{self._end}".encode()
+        if isinstance(command, BytesCommand):
+            data = command.data
+        else:
+            data = f"{self._start}{of_form(command, TextCommand).text}{self._end}".encode()
         try:
             port.write_timeout = min(self._timeout, seconds)
             written = port.write(data)

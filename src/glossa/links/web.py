@@ -12,8 +12,8 @@ from urllib.parse import urlsplit
 
 import httpx
 
-from glossa.commands import Command
-from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable
+from glossa.commands import Command, RequestCommand
+from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable, of_form
 
 TIMEOUT = 5.0
 IDEMPOTENT = ("GET", "HEAD", "PUT", "DELETE", "OPTIONS")
@@ -67,9 +67,9 @@ class WebLink(Link):
         runner = self._runner
         if runner is None:
             raise Unreachable("the link is closed")
-        runner.run(self._within(command, min(seconds, self._timeout)))
+        runner.run(self._within(of_form(command, RequestCommand), min(seconds, self._timeout)))
 
-    async def _within(self, command: Command, seconds: float) -> None:
+    async def _within(self, command: RequestCommand, seconds: float) -> None:
         """The request with all its repetitions, under one time limit: a server that answers drop by drop ends there too."""
         last = ""
         try:
@@ -82,7 +82,7 @@ class WebLink(Link):
         except TimeoutError:
             raise Unanswered(last or f"no answer within {seconds:.3g} s") from None
 
-    async def _once(self, command: Command) -> str:
+    async def _once(self, command: RequestCommand) -> str:
         """Why the request should be made once more, ``""`` when it was taken."""
         assert self._client is not None
         try:

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from glossa.commands import Command
+from glossa.commands import AnyCommand, Command
 from glossa.live.records import Record
 
 
@@ -43,7 +43,7 @@ def before(records: Iterable[Record]) -> Before:
         if record.kind == "start":
             begun, results = {}, {}
         elif record.kind == "begun":
-            begun[record.number] = (record.time, [msgspec.convert(c, Command) for c in record.data["commands"]])
+            begun[record.number] = (record.time, [msgspec.convert(c, AnyCommand) for c in record.data["commands"]])
         elif record.kind in ("sent", "failed"):
             results.setdefault(record.number, Counter())[str(record.data["command"])] += 1
         elif record.kind == "lock":

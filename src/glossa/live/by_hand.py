@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from glossa.commands import Command, act
+from glossa.commands import BytesCommand, CallCommand, Command, RequestCommand, TextCommand, TopicCommand, WaitCommand, act
 from glossa.hearing.devices import Devices
 from glossa.hearing.tokens import MOST_TOKENS
 from glossa.house.effects import FromSlot
@@ -54,7 +54,7 @@ def read_line(line: str, house: House) -> Command:
     if name == "wait" and "wait" not in house.links:
         if not re.fullmatch(r"\d+(\.\d+)?", rest):
             raise WrittenError(f"'{rest}' is not a time; write seconds, as in 'wait 2'")
-        return Command("wait", wait=float(rest))
+        return WaitCommand(wait=float(rest))
     if name not in house.links:
         hint = nearest(name, (*house.links, *house.devices, *house.groups))
         raise WrittenError(f"'{name}' is no link, device or group of this house ({hint})")
@@ -71,19 +71,19 @@ def read_line(line: str, house: House) -> Command:
     first, _, second = rest.partition(" ")
     match form:
         case "text":
-            return Command("text", name, text=rest[1:-1])
+            return TextCommand(name, text=rest[1:-1])
         case "bytes":
-            return Command("bytes", name, data=bytes.fromhex(rest))
+            return BytesCommand(name, data=bytes.fromhex(rest))
         case "http":
             path, _, body = second.partition(" ")
-            return Command("http", name, method=first, path=path, body=body, content=content_of(body, http=True))
+            return RequestCommand(name, method=first, path=path, body=body, content=content_of(body, http=True))
         case "call":
-            return Command("call", name, call=second.strip())
+            return CallCommand(name, call=second.strip())
     if re.search(r"[+#\0]", first):
         raise WrittenError(f"'{first}' holds a wildcard; a command goes to one whole topic")
     options = house.links[name].options
-    return Command(
-        "topic", name, topic=first, payload=second, qos=int(str(options.get("qos", 1))), retain=bool(options.get("retain", False))
+    return TopicCommand(
+        name, topic=first, payload=second, qos=int(str(options.get("qos", 1))), retain=bool(options.get("retain", False))
     )
 
 

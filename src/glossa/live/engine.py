@@ -9,7 +9,7 @@ import heapq
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from glossa.commands import Command
+from glossa.commands import Command, WaitCommand
 from glossa.commands.action import names
 from glossa.commands.states import States
 from glossa.conversation import Conversation, Event
@@ -175,7 +175,7 @@ class Engine:
             if any(not self._up.get(link, False) for link in sequence.links):
                 sequence.reply, data["reply"] = data["reply"], ""  # until it is clear whether it can be reached
             if sequence.waits:
-                lasting = [as_plain(c) for c in event.commands if c.form != "wait"]
+                lasting = [as_plain(c) for c in event.commands if not isinstance(c, WaitCommand)]
                 self._emit("begun", self._number, {"commands": lasting})
             self._advance(sequence)
         if data["reply"]:

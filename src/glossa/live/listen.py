@@ -15,7 +15,7 @@ from pathlib import Path
 from queue import Empty, SimpleQueue
 from typing import Any
 
-from glossa.commands import Command
+from glossa.commands import TopicCommand
 from glossa.house import House
 from glossa.links.link import Link
 from glossa.links.standstill import Standstill
@@ -179,7 +179,9 @@ class Live:
         if result.order.number >= 0:
             self.engine.result(result)
         elif result.how != "sent":
-            self.engine.trouble(f"{result.order.command.link} {result.order.command.topic}: {result.reason}")
+            command = result.order.command
+            topic = command.topic if isinstance(command, TopicCommand) else ""
+            self.engine.trouble(f"{command.link} {topic}: {result.reason}")
 
     def _link_changed(self, name: str, up: bool, reason: str) -> None:
         self.engine.link(name, up, reason)
@@ -192,7 +194,7 @@ class Live:
             speaker.say(text)
 
     def _publish(self, place: Place, text: str, *, retain: bool = False, seconds: float = 5.0) -> None:
-        command = Command("topic", place.link, topic=place.topic, payload=text, qos=1, retain=retain)
+        command = TopicCommand(place.link, topic=place.topic, payload=text, qos=1, retain=retain)
         self._wiring.post(place.link, Order(-1, 0, command, clock() + seconds))
 
     def _hear(

@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Collection, Mapping
 from collections.abc import Sequence as Commands
 
-from glossa.commands import Command
+from glossa.commands import Command, WaitCommand
 from glossa.house.values import Value
 from glossa.live.outbox import Result
 
@@ -55,17 +55,17 @@ class Sequence:
     @property
     def links(self) -> set[str]:
         """The links that it needs."""
-        return {c.link for c in self.commands if c.form != "wait"}
+        return {c.link for c in self.commands if not isinstance(c, WaitCommand)}
 
     @property
     def waits(self) -> bool:
         """Whether something has to wait for its turn."""
-        return any(c.form == "wait" for c in self.commands)
+        return any(isinstance(c, WaitCommand) for c in self.commands)
 
     @property
     def left(self) -> bool:
         """Whether anything is still to be posted."""
-        return any(c.form != "wait" for _, c in self._left)
+        return any(not isinstance(c, WaitCommand) for _, c in self._left)
 
     @property
     def waits_for_results(self) -> bool:
@@ -81,14 +81,16 @@ class Sequence:
         """The seconds to wait now, taken off; None where no wait is next."""
         if not self.left:
             self._left.clear()
-        if not self._left or self._left[0][1].form != "wait":
+        first = self._left[0][1] if self._left else None
+        if not isinstance(first, WaitCommand):
             return None
-        return self._left.popleft()[1].wait
+        self._left.popleft()
+        return first.wait
 
     def next_group(self) -> list[Numbered]:
         """The commands up to the next wait, taken off."""
         group = []
-        while self._left and self._left[0][1].form != "wait":
+        while self._left and not isinstance(self._left[0][1], WaitCommand):
             group.append(self._left.popleft())
         self._posted = {part for part, _ in group}
         self._results = []
@@ -114,6 +116,6 @@ class Sequence:
 
     def rest(self) -> list[Numbered]:
         """Take off and give back everything that is still to come."""
-        rest = [(p, c) for p, c in self._left if c.form != "wait"]
+        rest = [(p, c) for p, c in self._left if not isinstance(c, WaitCommand)]
         self._left.clear()
         return rest

@@ -12,6 +12,7 @@ from glossa.hearing.lexicon import NO_WAYS, Lexicon, texts_for_phrases
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
 from glossa.house.effects import slot_of
+from glossa.house.forms import SetWire
 from glossa.house.model import House, Intent
 from glossa.house.sorts import WordsValues
 from glossa.house.text import words
@@ -221,7 +222,8 @@ class Grammar:
         return Place(number, said, "", 0.0 if optional else least, small, own=own)
 
     def _slot_place(self, slot: str, intent: Intent) -> Place:
-        used = any(slot_of(v) == slot for v in (*intent.set.values(), *(v for s in intent.steps for v in s.set.values())))
+        steps = [s.set for s in intent.steps if isinstance(s, SetWire)]
+        used = any(slot_of(v) == slot for setting in (intent.set, *steps) for v in setting.values())
         changed = slot in intent.changed_by
         asked = slot in intent.ask
         missing = COSTS.missing_default if slot in intent.defaults else COSTS.missing_asked if asked else COSTS.missing_slot

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from glossa.house.effects import Change, Fixed, FromSlot, Scale, Setting, Shift
-from glossa.house.model import House, Intent, Wire
+from glossa.house.forms import CallWire, SetWire, Wire
+from glossa.house.model import House, Intent
 from glossa.house.sorts import NumberValues
 from glossa.house.values import Values
 from glossa.matching.result import SlotValue
@@ -81,5 +82,8 @@ def _amount(change: Change, slots: Mapping[str, SlotValue]) -> tuple[object, ...
 
 
 def _step(step: Wire, slots: Mapping[str, SlotValue]) -> tuple[object, ...]:
-    held = (step.link, step.topic, step.payload, step.text, step.bytes, step.path, step.body, step.call, step.wait, step.device)
-    return (*held, tuple(sorted(step.set.items(), key=repr)), tuple(sorted((n, repr(slots.get(n))) for n in step.names)))
+    if isinstance(step, SetWire):
+        held: tuple[object, ...] = (step.device, tuple(sorted(step.set.items(), key=repr)))
+    else:
+        held = (step.call,) if isinstance(step, CallWire) else step.templates
+    return (step.form, step.link, *held, tuple(sorted((n, repr(slots.get(n))) for n in step.names)))

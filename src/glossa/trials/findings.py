@@ -9,9 +9,11 @@ from itertools import combinations, islice
 from msgspec import Struct
 
 from glossa.commands import act
+from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
 from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.effects import FromSlot
+from glossa.house.forms import SetWire, WaitWire
 from glossa.house.model import House, Intent
 from glossa.house.text import words
 from glossa.house.values import Value
@@ -370,15 +372,11 @@ def _codes(house: House) -> Iterator[Finding]:
                     )
     steps: dict[str, str] = {}
     for intent in house.intents.values():
-        wires = [w for w in intent.steps if w.form not in ("wait", "set")]
+        wires = [w for w in intent.steps if not isinstance(w, (WaitWire, SetWire))]
         for wire in wires if len(intent.steps) == 1 else ():
-            if any(
-                "$" in t.replace("$house", "") for t in (wire.topic, wire.payload, wire.text, wire.bytes, wire.path, wire.body)
-            ):
+            if set(wire.names) - {"house"}:
                 continue
-            line = " ".join(
-                (wire.link, wire.topic, wire.payload, wire.text, wire.bytes, wire.method, wire.path, wire.body, wire.call)
-            ).strip()
+            line = str(fill(wire, {"house": house.id}, house))
             other = steps.setdefault(line, intent.id)
             if other != intent.id:
                 yield Finding(
@@ -397,7 +395,7 @@ def _unreached(house: House) -> Iterator[Finding]:
         d
         for i in house.intents.values()
         for s in i.steps
-        if s.device and not s.device.startswith("$")
+        if isinstance(s, SetWire) and not s.device.startswith("$")
         for d in house.members(s.device)
     }
     general = [i for i in house.intents.values() if not i.device]

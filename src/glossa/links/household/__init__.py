@@ -12,9 +12,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from glossa.commands import TopicCommand
+from glossa.commands.command import Fill
 from glossa.commands.states import Report, States
-from glossa.commands.wire import Fill, fill
+from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
+from glossa.house.forms import TopicWire
 from glossa.house.model import House
 from glossa.house.values import Value
 from glossa.links.household.faults import Faults
@@ -121,12 +124,13 @@ class Household:
     def _report(self, name: str, part: MqttDevices, report: Report, fault: str = "") -> None:
         device = self.house.devices[report.device]
         wire = device.properties[report.property].state
-        if wire is None or wire.link != name or wire.form != "topic" or fault == "drop":
+        if wire is None or wire.link != name or not isinstance(wire, TopicWire) or fault == "drop":
             return
         fills: dict[str, Fill] = {
             "raw": report.raw, "value": report.value, "id": device.id, "name": device.name(), "room": device.room,
             "house": self.house.id,
         }  # fmt: skip
         made = fill(wire, fills, self.house)
+        assert isinstance(made, TopicCommand)
         payload = "\x07garbage\xfe" if fault == "garbage" else made.payload or report.raw
         part.report(made.topic, payload.encode("latin-1", errors="replace"), self.faults.delay, cut=fault == "disconnect")
