@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from glossa.commands import Command, RequestCommand, TextCommand, TopicCommand
+from glossa.house.links import HttpOptions, MqttOptions, SerialOptions
 from glossa.links.household.broker import Broker
 from glossa.links.household.parts import SerialBoard, WebHook
 from glossa.links.mqtt import MqttLink
@@ -88,12 +89,12 @@ def mqtt(qos: int, version: str) -> list[str]:
         def lost(self, reason: str) -> None:
             """It only watches."""
 
-    watcher = MqttLink({"port": broker.port, "keepalive": 60}, "w", ["h"])
+    watcher = MqttLink(MqttOptions(port=broker.port, keepalive=60), "w", ["h"])
     watcher.open(Watcher())
     process = broker._process
     try:
         return measure(
-            MqttLink({"port": broker.port, "version": version}, "h"),
+            MqttLink(MqttOptions(port=broker.port, version=version), "h"),
             lambda n: TopicCommand(topic="h", payload=str(n), qos=qos),
             seen,
             lambda: process.send_signal(signal.SIGSTOP),
@@ -122,7 +123,7 @@ def serial(acknowledge: str) -> list[str]:
     options = {"start": "<", "end": ">", "acknowledge": acknowledge, "timeout": 0.5}
     board = SerialBoard(options, path, take, draw)
     try:
-        link = SerialLink({"port": path, **options})
+        link = SerialLink(SerialOptions(port=path, **options))
         return measure(link, lambda n: TextCommand(text=str(n)), seen, paused.set, paused.clear)
     finally:
         board.close()
@@ -145,7 +146,7 @@ def http(method: str) -> list[str]:
     hook = WebHook("http://127.0.0.1/x", 0, take, draw)
     try:
         return measure(
-            WebLink({"url": hook.url}),
+            WebLink(HttpOptions(url=hook.url)),
             lambda n: RequestCommand(method=method, path="/", body=str(n)),
             seen,
             paused.set,

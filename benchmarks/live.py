@@ -28,6 +28,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 from tests.virtual import MATCHER, soak  # noqa: E402
 
+from glossa.house.links import MqttOptions  # noqa: E402
 from glossa.links import Inbox  # noqa: E402
 from glossa.links.household.broker import Broker  # noqa: E402
 from glossa.links.mqtt import MqttLink  # noqa: E402
@@ -58,8 +59,8 @@ class Watcher:
 
 def load(port: int, lines: list[tuple[str, str, bytes]], rate: float, heard: str) -> np.ndarray:
     """Milliseconds from each line in to its message out, at so many lines a second."""
-    watcher, mouth = Watcher(), MqttLink({"port": port}, "mouth")
-    ears = MqttLink({"port": port}, "ears", {topic for _, topic, _ in lines})
+    watcher, mouth = Watcher(), MqttLink(MqttOptions(port=port), "mouth")
+    ears = MqttLink(MqttOptions(port=port), "ears", {topic for _, topic, _ in lines})
     ears.open(watcher)
     mouth.open(Watcher())
     sent: dict[tuple[str, bytes], deque[float]] = defaultdict(deque)
@@ -82,7 +83,7 @@ class Relay:
     """Hands every message on to the topic that its text names, and understands nothing: what the wires alone take."""
 
     def __init__(self, port: int) -> None:
-        self._link = MqttLink({"port": port}, "relay", ["bench/relay"])
+        self._link = MqttLink(MqttOptions(port=port), "relay", ["bench/relay"])
         self._todo: deque[bytes] = deque()
         self._some = threading.Semaphore(0)
         inbox: Inbox = self

@@ -61,7 +61,7 @@ class Reading(unittest.TestCase):
         wake = '[wake]\nwords = ["hey"]\n[intents.x]\nphrases = ["x"]\nreply = "x"\n'
         house = read_house('[house]\nname = "T"\n[links.a]\ntype = "serial"\nport = "COM4"\n' + wake)
         self.assertEqual((house.matching.accept, house.matching.confirm, house.matching.lead), (0.957, 0.3, 0.5))
-        self.assertEqual(house.links["a"].options["baud"], 9600)
+        self.assertEqual(house.links["a"].options.baud, 9600)
         assert house.wake is not None
         self.assertEqual((house.wake.accept, house.wake.window, house.wake.after_command), (0.85, 8.0, "sleep"))
 

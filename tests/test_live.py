@@ -13,6 +13,7 @@ import glossa
 from glossa.commands.states import States
 from glossa.conversation.secrecy import Secrecy
 from glossa.house import read_house
+from glossa.house.links import SerialOptions
 from glossa.links import Declined, Unanswered
 from glossa.links.frames import MOST_BYTES, Frames
 from glossa.live import Record, read_heard
@@ -123,7 +124,7 @@ class Hearing(unittest.TestCase):
         ):  # fmt: skip
             place = read_place(written, MARIGOLD, ("mqtt", "serial"))
             self.assertEqual((place.link, place.topic), wanted)
-        self.assertEqual(place.options, {"port": "/dev/ttyS9", "baud": 115200, "start": "<", "end": ">"})
+        self.assertEqual(place.options, SerialOptions(port="/dev/ttyS9", baud=115200, start="<", end=">"))
         self.assertEqual(read_place("http:8090/heard", MARIGOLD, ("http",)).host, "127.0.0.1")
         for written in (
             "mqtt:",

@@ -58,7 +58,7 @@ CASES: list[tuple[str, str, str]] = [
     ("[links.b]\ntype = 'serial'\n", "links.b", "'port' is missing"),
     ("[links.b]\ntype = 'http'\n", "links.b", "'url' is missing"),
     ("[links.b]\ntype = 'mqtt'\nbaud = 9600\n", "links.b.baud", "a mqtt link has no 'baud'"),
-    ("[links.b]\ntype = 'mqtt'\nport = 99999\n", "links.b.port", "from 1 to 65535"),
+    ("[links.b]\ntype = 'mqtt'\nport = 99999\n", "links.b.port", "must be a number <= 65535"),
     ("[links.b]\ntype = 'mqtt'\nqos = 3\n", "links.b.qos", "<= 2"),
     ("[rooms]\nden = 3\n", "rooms.den", "must be text"),
     ("[kinds.lamp] -> [kinds.lamp]\nlike = 'lmp'", "kinds.lamp.like", "did you mean 'lamp'?"),

@@ -27,9 +27,11 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 import glossa
 from glossa.commands import BytesCommand, Command, RequestCommand, TextCommand, TopicCommand
+from glossa.house.links import HttpOptions, MqttOptions, SerialOptions
 from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
 from glossa.links.household import Faults, Household
 from glossa.links.household.broker import Broker, mosquitto
+from glossa.links.link import Surroundings
 from glossa.links.make import make_link
 from glossa.links.mqtt import FRESH, MqttLink
 from glossa.links.serial import SerialLink
@@ -148,8 +150,8 @@ class Brokers(Wires):
                 self.there_and_back(version)
 
     def there_and_back(self, version: str) -> None:
-        link, ears = self.opened(MqttLink({"port": self.broker.port, "version": version}, "h", ["h/+/state"]))
-        watcher, seen = self.opened(MqttLink({"port": self.broker.port, "version": version}, "w", ["h/#"]))
+        link, ears = self.opened(MqttLink(MqttOptions(port=self.broker.port, version=version), "h", ["h/+/state"]))
+        watcher, seen = self.opened(MqttLink(MqttOptions(port=self.broker.port, version=version), "w", ["h/#"]))
         self.assertEqual(send(link, TopicCommand(topic="h/lamp/state", payload='ünï "x"')), "sent")
         self.assertTrue(until(lambda: seen.heard and ears.heard))
         self.assertEqual(ears.heard, [("h/lamp/state", 'ünï "x"'.encode())])
@@ -157,8 +159,8 @@ class Brokers(Wires):
         link.close()
 
     def test_the_broker_says_when_the_house_is_gone(self) -> None:
-        _, seen = self.opened(MqttLink({"port": self.broker.port}, "w", ["gone/#"]))
-        link, _ = self.opened(MqttLink({"port": self.broker.port, "availability": "$house/there"}, "gone", announce=True))
+        _, seen = self.opened(MqttLink(MqttOptions(port=self.broker.port), "w", ["gone/#"]))
+        link, _ = self.opened(MqttLink(MqttOptions(port=self.broker.port, availability="$house/there"), "gone", announce=True))
         self.assertTrue(until(lambda: ("gone/there", b"online") in seen.heard))
         link._session.client.socket().shutdown(socket.SHUT_RDWR)
         self.assertTrue(until(lambda: ("gone/there", b"offline") in seen.heard))
@@ -166,7 +168,7 @@ class Brokers(Wires):
     def test_a_dead_broker_is_noticed_and_nothing_comes_out_later(self) -> None:
         broker = Broker()
         self.addCleanup(broker.close)
-        link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
+        link, ears = self.opened(MqttLink(MqttOptions(port=broker.port), "h"))
         broker.kill()
         self.assertTrue(until(lambda: ears.losses))
         self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload="1")), "Unreachable")
@@ -174,7 +176,7 @@ class Brokers(Wires):
         with self.assertRaises(Unreachable):
             link.open(ears)
         broker.start()
-        watcher, seen = self.opened(MqttLink({"port": broker.port}, "w", ["h/#"]))
+        watcher, seen = self.opened(MqttLink(MqttOptions(port=broker.port), "w", ["h/#"]))
         link.open(ears)
         self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload="2")), "sent")
         self.assertTrue(until(lambda: seen.heard))
@@ -186,9 +188,9 @@ class Brokers(Wires):
     def test_a_broker_that_stops_answering_gets_nothing_later(self) -> None:
         broker = Broker()
         self.addCleanup(broker.close)
-        _, seen = self.opened(MqttLink({"port": broker.port}, "w", ["h/#"]))
+        _, seen = self.opened(MqttLink(MqttOptions(port=broker.port), "w", ["h/#"]))
         for qos in (0, 1, 2):
-            link, ears = self.opened(MqttLink({"port": broker.port}, "h"))
+            link, ears = self.opened(MqttLink(MqttOptions(port=broker.port), "h"))
             self.assertEqual(send(link, TopicCommand(topic="h/lamp", payload=f"in time {qos}", qos=qos)), "sent")
             time.sleep(2 * FRESH)
             broker._process.send_signal(signal.SIGSTOP)
@@ -206,7 +208,7 @@ class Brokers(Wires):
     def test_what_waited_in_a_broker_is_known_to_be_old(self) -> None:
         broker = Broker()
         self.addCleanup(broker.close)
-        _, ears = self.opened(MqttLink({"port": broker.port}, "h", ["heard"], heard=True))
+        _, ears = self.opened(MqttLink(MqttOptions(port=broker.port), "h", ["heard"], heard=True))
         speaker = Client(CallbackAPIVersion.VERSION2)
         speaker.connect("127.0.0.1", broker.port)
         speaker.loop_start()
@@ -225,7 +227,7 @@ class Brokers(Wires):
     def test_passwords_come_from_the_environment(self) -> None:
         broker = Broker(users={"marigold": "kelp"})
         self.addCleanup(broker.close)
-        options = {"port": broker.port, "username": "marigold", "password_env": "PW"}
+        options = MqttOptions(port=broker.port, username="marigold", password_env="PW")
         self.opened(MqttLink(options, "h", environment={"PW": "kelp"}))
         for environment, why in (({"PW": "wrong"}, "[Nn]ot auth"), ({}, "PW is not set")):
             with self.subTest(why), self.assertRaisesRegex(Unreachable, why):
@@ -251,11 +253,11 @@ class Brokers(Wires):
         subprocess.run([*make, "-keyout", str(key), "-out", str(ca)], check=True, capture_output=True)
         broker = Broker(tls=(ca, ca, key))
         self.addCleanup(broker.close)
-        link, _ = self.opened(MqttLink({"port": broker.port, "ca_file": str(ca)}, "h"))
+        link, _ = self.opened(MqttLink(MqttOptions(port=broker.port, ca_file=str(ca)), "h"))
         self.assertEqual(send(link, TopicCommand(topic="h", payload="1")), "sent")
         for wrong in ({"tls": True}, {"ca_file": str(self.folder / "none.pem")}):
             with self.subTest(wrong), self.assertRaises(Unreachable):
-                MqttLink({"port": broker.port, **wrong}, "h").open(Ears())
+                MqttLink(MqttOptions(port=broker.port, **wrong), "h").open(Ears())
 
     @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
     def test_a_device_that_was_away_gets_no_old_commands(self) -> None:
@@ -282,7 +284,7 @@ class Brokers(Wires):
             client.loop_stop()
 
         away(device())
-        link, _ = self.opened(MqttLink({"port": self.broker.port, "version": "5"}, "h"))
+        link, _ = self.opened(MqttLink(MqttOptions(port=self.broker.port, version="5"), "h"))
         for payload, seconds in (("old", 2.0), ("fresh", 30.0)):
             self.assertEqual(send(link, TopicCommand(topic="h/sleepy", payload=payload), seconds), "sent")
         time.sleep(3.5)
@@ -294,7 +296,7 @@ class Brokers(Wires):
 
     def test_devices_with_faults(self) -> None:
         household = self.household()
-        link, ears = self.opened(MqttLink({"port": self.broker.port}, "h", ["marigold/galley_lamp/level"]))
+        link, ears = self.opened(MqttLink(MqttOptions(port=self.broker.port), "h", ["marigold/galley_lamp/level"]))
         self.assertTrue(until(lambda: ears.heard), "what the device is at is kept by the broker")
 
         def answers(faults: Faults, payload: str, seconds: float = 20.0) -> list[bytes]:
@@ -318,7 +320,7 @@ class Brokers(Wires):
 class Boards(Wires):
     def link(self, household: Household, **options: Any) -> tuple[SerialLink, Ears]:
         board = household.parts["panel"]
-        link, ears = self.opened(SerialLink({"port": board.path, "start": "<", "end": ">", **options}))  # type: ignore[union-attr]
+        link, ears = self.opened(SerialLink(SerialOptions(port=board.path, start="<", end=">", **options)))  # type: ignore[union-attr]
         return link, ears
 
     def test_text_bytes_and_acknowledgements(self) -> None:
@@ -353,7 +355,7 @@ class Boards(Wires):
 
     def test_a_port_that_is_not_there_or_taken(self) -> None:
         with self.assertRaisesRegex(Unreachable, "No such file"):
-            SerialLink({"port": "/dev/no-such-port"}).open(Ears())
+            SerialLink(SerialOptions(port="/dev/no-such-port")).open(Ears())
         household = self.household()
         self.link(household)
         with self.assertRaisesRegex(Unreachable, "another program"):
@@ -364,7 +366,7 @@ class Hooks(Wires):
     def test_answers_redirects_and_silence(self) -> None:
         household = self.household()
         hook: Any = household.parts["hooks"]
-        link, _ = self.opened(WebLink({"url": hook.url, "timeout": 2.0, "token_env": "TOKEN"}, {"TOKEN": "kelp"}))
+        link, _ = self.opened(WebLink(HttpOptions(url=hook.url, timeout=2.0, token_env="TOKEN"), {"TOKEN": "kelp"}))
         post, put = (RequestCommand(method=m, path="/log", body='{"a": 1}') for m in ("POST", "PUT"))
         self.assertEqual((send(link, post), household.taken), ("sent", [("hooks", "POST /log", b'{"a": 1}')]))
         hook.status, hook.location = 302, "http://127.0.0.1:9/elsewhere"
@@ -397,14 +399,73 @@ class Hooks(Wires):
                             time.sleep(0.05)
 
             threading.Thread(target=drip, daemon=True).start()
-            link, _ = self.opened(WebLink({"url": f"http://127.0.0.1:{server.getsockname()[1]}", "timeout": 0.5}))
+            link, _ = self.opened(WebLink(HttpOptions(url=f"http://127.0.0.1:{server.getsockname()[1]}", timeout=0.5)))
             started = time.monotonic()
             self.assertEqual(send(link, RequestCommand(method="POST", path="/x")), "Unanswered")
             self.assertLess(time.monotonic() - started, 8.0)
 
     def test_nobody_there(self) -> None:
         with self.assertRaisesRegex(Unreachable, "refused"):
-            WebLink({"url": "http://127.0.0.1:9"}).open(Ears())
+            WebLink(HttpOptions(url="http://127.0.0.1:9")).open(Ears())
+
+
+class Added(unittest.TestCase):
+    """A type of links that another package brings."""
+
+    MODULE = """
+from glossa.house.links import LinkOptions
+from glossa.links import Link
+
+class LiftOptions(LinkOptions, frozen=True):
+    takes = ("text",)
+    shaft: int = 1
+
+class LiftLink(Link):
+    Options = LiftOptions
+
+    @classmethod
+    def of(cls, options, around):
+        made = cls()
+        made.shaft = options.shaft
+        return made
+
+    def open(self, inbox):
+        pass
+
+    def send(self, command, seconds):
+        print(f"shaft {self.shaft} takes {command.text}")
+
+    def close(self):
+        pass
+"""
+    HOUSE = '[house]\nname = "Tower"\n[links.lift]\ntype = "lift"\nshaft = 2\n[intents.up]\nphrases = ["lift up"]\nsteps = [{ text = "UP" }]\n'
+
+    def glossa(self, folder: Path, *arguments: str) -> tuple[int, str]:
+        environment = os.environ | {"PYTHONPATH": str(folder)}
+        command = [sys.executable, "-m", "glossa", *arguments]
+        done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, encoding="utf-8", input="lift up\n")
+        return done.returncode, done.stdout + done.stderr
+
+    def test_its_entry_point_is_all_it_takes(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "lifts.py").write_text(self.MODULE, encoding="utf-8")
+            (folder / "house.toml").write_text(self.HOUSE, encoding="utf-8")
+            self.assertEqual(self.glossa(folder, "check", ".")[0], 2)
+            info = folder / "lifts-1.0.dist-info"
+            info.mkdir()
+            (info / "METADATA").write_text("Metadata-Version: 2.1\nName: lifts\nVersion: 1.0\n", encoding="utf-8")
+            (info / "entry_points.txt").write_text("[glossa.links]\nlift = lifts:LiftLink\n", encoding="utf-8")
+            self.assertEqual(self.glossa(folder, "check", ".")[0], 0)
+            self.assertIn("shaft 2 takes UP", self.glossa(folder, "listen", ".", "--log", "/dev/null")[1])
+            for written, told in (
+                ("shaft = 'x'", "must be"),
+                ("shafts = 2", "a lift link has no 'shafts'"),
+                ("shaft = 2\nqos = 1", "no 'qos'"),
+            ):
+                (folder / "house.toml").write_text(self.HOUSE.replace("shaft = 2", written), encoding="utf-8")
+                code, out = self.glossa(folder, "check", ".")
+                self.assertEqual((code, told in out), (2, True), out)
 
 
 class Callbacks(unittest.TestCase):
@@ -414,17 +475,19 @@ class Callbacks(unittest.TestCase):
         )
         event = glossa.Conversation(house).hear("station twelve")
         called: list[object] = []
-        link = make_link(house, "py", functions={"tune": lambda n, **rest: called.append(n)})
+        link = make_link("py", Surroundings(house, functions={"tune": lambda n: called.append(n)}))
         self.assertEqual((send(link, event.commands[0]), called), ("sent", [12]))
-        self.assertEqual(send(make_link(house, "py", functions={"tune": lambda: None}), event.commands[0]), "Declined")
-        self.assertEqual(send(make_link(house, "py"), event.commands[0]), "Declined")
+        self.assertEqual(
+            send(make_link("py", Surroundings(house, functions={"tune": lambda: None})), event.commands[0]), "Declined"
+        )
+        self.assertEqual(send(make_link("py", Surroundings(house)), event.commands[0]), "Declined")
 
 
 class Listening(Wires):
     def test_from_a_topic_to_every_wire_and_back(self) -> None:
         household = self.household()
         options = {"replies": ["mqtt:marigold/answers"], "health": "mqtt:marigold/health"}
-        speaker, seen = self.opened(MqttLink({"port": self.broker.port}, "r", ["marigold/answers", "marigold/health"]))
+        speaker, seen = self.opened(MqttLink(MqttOptions(port=self.broker.port), "r", ["marigold/answers", "marigold/health"]))
         speaker.publish("marigold/heard/old", b"radio on", 1, True, 2.0)
         with self.live(household.house, "mqtt:boat:marigold/heard/#", **options) as (_, records):
             for said in (
@@ -448,9 +511,7 @@ class Listening(Wires):
     def test_a_broker_that_is_killed_in_mid_flight(self) -> None:
         broker = Broker()
         self.addCleanup(broker.close)
-        house = _with(
-            _with(MARIGOLD, "boat", port=broker.port), "panel", port=self.household().house.links["panel"].options["port"]
-        )
+        house = _with(_with(MARIGOLD, "boat", port=broker.port), "panel", port=self.household().house.links["panel"].options.port)
         lamps = ("galley", "saloon", "worktop", "reading", "engine room")
         with self.live(house, "http:0/heard") as (live, records):
             for number in range(120):
@@ -554,9 +615,9 @@ class Listening(Wires):
         text = (glossa.files.find_house("marigold")).read_text().replace('tables = ["codes.csv"]', "")
         household = self.household()
         for name, key in (("boat", 1883), ("panel", '"/dev/ttyUSB0"')):
-            new = household.house.links[name].options["port"]
+            new = household.house.links[name].options.port
             text = text.replace(f"port = {key}", f"port = {json.dumps(new)}")
-        text = text.replace("http://127.0.0.1:8080", str(household.house.links["hooks"].options["url"]))
+        text = text.replace("http://127.0.0.1:8080", str(household.house.links["hooks"].options.url))
         path.write_text(text)
         with self.live(glossa.load_house(path), "http:0/heard", watch=Watch(str(path))) as (live, records):
             live.offer(b"galley lamp on", "test")
@@ -735,7 +796,7 @@ class Processes(Wires):
 
     def test_what_was_said_while_the_program_was_stopped_is_late(self) -> None:
         place = self.practice()
-        port = glossa.load_house(place).links["boat"].options["port"]
+        port = glossa.load_house(place).links["boat"].options.port
         process = self.start(
             "listen", str(place), "--awake", "--json", "--max-age", "1.5", "--no-log",
             "--from", "stdin", "--from", "mqtt:boat:heard", "--from", "http:127.0.0.1:0/heard",
@@ -749,7 +810,7 @@ class Processes(Wires):
         reader = threading.Thread(target=lambda: records.extend(map(json.loads, process.stdout or ())), daemon=True)
         reader.start()
         self.assertTrue(until(lambda: [r for r in of("link") if r["link"] == "boat"]))
-        speaker = MqttLink({"port": port}, "s")
+        speaker = MqttLink(MqttOptions(port=port), "s")
         speaker.open(Ears())
         self.addCleanup(speaker.close)
 
@@ -918,5 +979,5 @@ class Logs(Wires):
 
 
 def _with(house: glossa.House, link: str, **options: Any) -> glossa.House:
-    changed = replace(house.links[link], options={**house.links[link].options, **options})
+    changed = replace(house.links[link], options=replace(house.links[link].options, **options))
     return replace(house, links={**house.links, link: changed})

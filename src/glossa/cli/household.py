@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from glossa.cli.main import house_argument
 from glossa.extras import need
 from glossa.files import find_house, house_files, load_house, read_text
+from glossa.house.links import HttpOptions, MqttOptions, SerialOptions
 
 PATIENCE = 10.0
 """Seconds in which a broker has to answer."""
@@ -65,9 +66,9 @@ def household(
         raise click.UsageError("This house has no MQTT link, so a broker has nothing to do; leave out --broker.")
     if broker:
         # The broker that is started here knows no passwords.
-        bare = ("username", "password_env", "tls", "ca_file")
         home = replace(home, links={
-            n: replace(k, options={o: v for o, v in k.options.items() if o not in bare}) if k.type == "mqtt" else k
+            n: replace(k, options=replace(k.options, username="", password_env="", tls=False, ca_file=""))
+            if isinstance(k.options, MqttOptions) else k
             for n, k in home.links.items()
         })  # fmt: skip
         try:
@@ -90,11 +91,15 @@ def household(
         signal.signal(signal.SIGINT, lambda *_: end.set())
         signal.signal(signal.SIGTERM, lambda *_: end.set())
         for name, link in devices.house.links.items():
-            where = link.options.get("url") or (
-                f"127.0.0.1:{link.options['port']}" if link.type == "mqtt" else link.options.get("port")
-            )
+            match link.options:
+                case MqttOptions(port=port):
+                    where = f"127.0.0.1:{port}"
+                case SerialOptions(port=where) | HttpOptions(url=where):
+                    pass
+                case _:
+                    where = ""
             out.print(
-                f"[green]{name}[/]  {link.type}  {where or ''}" + (f"  ({server.name})" if server and link.type == "mqtt" else "")
+                f"[green]{name}[/]  {link.type}  {where}" + (f"  ({server.name})" if server and link.type == "mqtt" else "")
             )
         if folder is not None:
             _write(house, folder, devices.house)
@@ -123,11 +128,12 @@ def _write(place: str, folder: Path, home: Any) -> None:
         written = document.get("links", {}).get(name)
         if written is None:
             continue
-        if link.type == "mqtt":
-            written["host"], written["port"] = "127.0.0.1", link.options["port"]
+        if isinstance(link.options, MqttOptions):
+            written["host"], written["port"] = "127.0.0.1", link.options.number
             for key in ("username", "password_env", "tls", "ca_file"):
                 written.pop(key, None)
-        elif link.type in ("serial", "http"):
-            key = "port" if link.type == "serial" else "url"
-            written[key] = link.options[key]
+        elif isinstance(link.options, SerialOptions):
+            written["port"] = link.options.port
+        elif isinstance(link.options, HttpOptions):
+            written["url"] = link.options.url
     (folder / "house.toml").write_text(tomlkit.dumps(document), encoding="utf-8")

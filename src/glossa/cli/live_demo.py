@@ -30,7 +30,7 @@ def play(home: House, out: Console) -> bool:
     except NoBroker as error:
         raise click.ClickException(str(error)) from None
     panel = home.links["panel"]
-    home = replace(home, links={**home.links, "panel": replace(panel, options={**panel.options, "acknowledge": "OK"})})
+    home = replace(home, links={**home.links, "panel": replace(panel, options=replace(panel.options, acknowledge="OK"))})
     household = Household(home, {"boat": broker.port, "hooks": 0})
     results: list[str] = []
 

@@ -33,7 +33,7 @@ def send(house: str, command: tuple[str, ...], wait: float, dry_run: bool) -> No
       glossa send marigold hooks POST /log '{"text": "hello"}'
     """
     from glossa.cli.terminal import console
-    from glossa.links.link import Link, LinkError
+    from glossa.links.link import Link, LinkError, Surroundings
     from glossa.links.make import make_link
     from glossa.live.by_hand import WrittenError, read_commands
     from glossa.matching import Matcher
@@ -58,10 +58,10 @@ def send(house: str, command: tuple[str, ...], wait: float, dry_run: bool) -> No
             name = one.link
             try:
                 if name not in links:
-                    links[name] = make_link(home, name, topics=states.topics.get(name, ()), environment=os.environ)
+                    links[name] = make_link(name, Surroundings(home, states.topics.get(name, ()), os.environ))
                     links[name].open(_Back(name, states))
                 started = time.perf_counter()
-                links[name].send(one, float(str(home.links[name].options.get("expires", 5.0))))
+                links[name].send(one, home.links[name].options.expires)
             except LinkError as error:
                 raise click.ClickException(f"{one}: {error}") from None
             out.print(

@@ -50,8 +50,7 @@ def fill(wire: Wire, fills: Mapping[str, Fill], house: House, effects: tuple[tup
                 raise Refused("the topic is empty")
             return TopicCommand(link, effects, topic, _filled(wire.payload, wire, fills), wire.qos, wire.retain)
         case TextWire():
-            options = house.links[link].options if link in house.links else {}
-            frame = "".join(str(options.get(k, "")) for k in ("start", "end"))
+            frame = house.links[link].options.frame if link in house.links else ""
             if wire.content == "json":
                 framed = {name: v if not isinstance(v, str) else _framed(v, frame) for name, v in fills.items()}
                 return TextCommand(link, effects, _filled(wire.text, wire, framed))

@@ -10,7 +10,6 @@ import tomllib
 from collections.abc import Collection, Mapping
 from typing import Any
 
-import msgspec
 from msgspec.structs import replace
 
 from glossa.house import check, schema, sheets
@@ -200,11 +199,11 @@ class _Builder:
         return found
 
     def _links(self) -> dict[str, Link]:
-        links = {}
-        for key, section in self.reader.entries(self.raw, "links").items():
-            written = self.raw["links"][key]
-            check.link(key, section, written, self.bad)
-            links[key] = Link(key, section.type, {k: v for k, v in msgspec.structs.asdict(section).items() if k != "type"})
+        written = self.reader.entries(self.raw, "links")
+        found = {key: check.link(key, section, self.reader) for key, section in written.items()}
+        links = {
+            key: link if link is not None else Link(key) for key, link in found.items()
+        }  # one that is wrong is known to be there
         return links or {ONLY_LINK: Link(ONLY_LINK)}
 
     def _rooms(self) -> dict[str, Texts]:
@@ -240,6 +239,8 @@ class _Builder:
         for key in written:
             nouns, faults = convert(resolve(key, ()).get("nouns", []), schema.Texts)
             if key in sections:
+                for name, section in sections[key].properties.items():
+                    self.reader.known_sort(section.type, ("kinds", key, "properties", name))
                 kinds[key] = Kind(key, self.reader.plain([] if faults else nouns, ("kinds", key, "nouns")))
         return kinds, merged
 

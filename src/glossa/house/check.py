@@ -10,12 +10,13 @@ from msgspec import Struct
 
 from glossa.house import notation
 from glossa.house.effects import Change, Setting, read_change, read_setting, slot_of
+from glossa.house.links import LinkOptions, link_options, link_types
 from glossa.house.model import Device, Group, Link, Mode, Phrase
 from glossa.house.notation import NotationError
 from glossa.house.problems import Problem, nearest
-from glossa.house.reader import Reader
-from glossa.house.schema import IntentSection, LinkSection
-from glossa.house.shapes import Path
+from glossa.house.reader import Reader, meant
+from glossa.house.schema import IntentSection
+from glossa.house.shapes import Path, convert
 from glossa.house.sheets import SheetIntent
 from glossa.house.sorts import FREE, NumberValues
 from glossa.house.templates import placeholders
@@ -24,15 +25,6 @@ from glossa.house.values import Value, Values
 Bad = Callable[..., None]
 BUILT_IN = ("device", "room", "pin")
 LANGUAGE = re.compile(r"[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*")
-_LINK_KEYS: Mapping[str, tuple[str, ...]] = {
-    "mqtt": (
-        *("host", "port", "username", "password_env", "qos", "retain", "version", "tls", "ca_file", "keepalive"),
-        *("availability", "timeout"),
-    ),
-    "serial": ("port", "baud", "start", "end", "gap", "acknowledge", "settle", "timeout"),
-    "http": ("url", "timeout", "token_env", "ca_file"),
-    "callback": (),
-}
 
 
 class Parts(Struct, frozen=True):
@@ -99,23 +91,24 @@ def languages(tags: Iterable[str], known: Collection[str], bad: Bad) -> None:
             )
 
 
-def link(key: str, section: LinkSection, written: Mapping[str, Any], bad: Bad) -> None:
-    """A link has what its type needs and nothing of another type."""
-    allowed = _LINK_KEYS.get(section.type)
-    for name in written if allowed is not None else ():
-        if name not in ("type", "expires", *(allowed or ())):
-            bad(("links", key, name), f"a {section.type} link has no '{name}'", nearest(name, allowed or ()))
-    needs = {"serial": "port", "http": "url"}.get(section.type)
-    if needs and not written.get(needs):
-        example = '"/dev/ttyUSB0"' if needs == "port" else '"http://127.0.0.1:8080"'
-        bad(("links", key), f"'{needs}' is missing", f"write {needs} = {example}")
-    port = section.port
-    if section.type == "mqtt" and port is not None and not (isinstance(port, int) and 0 < port < 65536):
-        bad(("links", key, "port"), f"'{port}' is not a port", "write a number from 1 to 65535")
-    if section.type == "http" and section.url and not re.match(r"https?://[^/\s]", section.url):
-        bad(("links", key, "url"), f"'{section.url}' is not a web address", 'write one as in "http://127.0.0.1:8080"')
-    if re.search(r"[+#\0]", section.availability):
-        bad(("links", key, "availability"), "a topic to publish to holds no wildcard", "write the whole topic without + and #")
+def link(key: str, written: Mapping[str, Any], reader: Reader) -> Link | None:
+    """A link with what its type needs and nothing of another type; None where it can't be used."""
+    path = ("links", key)
+    kind = written.get("type", "simulated")
+    shape = link_options(kind) if isinstance(kind, str) else None
+    if shape is None:
+        reader.bad((*path, "type"), f"unknown value '{kind}'", nearest(str(kind), link_types()))
+        return None
+    options, faults = convert({k: v for k, v in written.items() if k != "type"}, shape)
+    for fault in faults:
+        foreign = fault.kind == "unknown key" and len(fault.path) == 1
+        message = f"a {kind} link has no '{fault.written}'" if foreign else fault.message
+        reader.bad((*path, *fault.path), message, meant(fault.written, fault.known))
+    if not isinstance(options, LinkOptions) or faults:
+        return None
+    for name, message, hint in options.complaints():
+        reader.bad((*path, name) if name else path, message, hint)
+    return Link(key, kind, options)
 
 
 def names(devices: Mapping[str, Device], groups: Mapping[str, Group], bad: Bad) -> None:

@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from glossa.house.effects import Change, Setting, slot_of
 from glossa.house.forms import SetWire, WaitWire, Wire
+from glossa.house.links import LinkOptions, SimulatedOptions
 from glossa.house.notation import Sequence
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
@@ -207,11 +208,11 @@ class Wake(Struct, frozen=True):
 
 
 class Link(Struct, frozen=True):
-    """What a command travels over; ``options`` holds every key of its section, defaults filled in."""
+    """What a command travels over; ``options`` holds the keys of its type, defaults filled in."""
 
     id: str
     type: str = "simulated"
-    options: Mapping[str, object] = field(default_factory=dict)
+    options: LinkOptions = SimulatedOptions()
 
 
 class HouseWords(Struct, frozen=True):

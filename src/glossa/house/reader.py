@@ -38,12 +38,14 @@ class Reader:
     def bad(self, path: Path, message: str, hint: str = "") -> None:
         """Note a problem at a key path of the house file."""
         key = ".".join(str(p) for p in path)
-        self.problems.append(Problem(self.file, line_of(self.text, path), key, message, hint))
+        problem = Problem(self.file, line_of(self.text, path), key, message, hint)
+        if problem not in self.problems:  # what a kind has wrong is wrong for each of its devices
+            self.problems.append(problem)
 
     def note(self, at: Path, faults: Iterable[Fault]) -> None:
         """Note what does not fit the schema, with the nearest known word."""
         for fault in faults:
-            self.bad((*at, *fault.path), fault.message, _meant(fault.written, fault.known))
+            self.bad((*at, *fault.path), fault.message, meant(fault.written, fault.known))
 
     def section(self, raw: Mapping[str, Any], name: str) -> Any:
         """One section converted, with its defaults where it is missing; None where it can't be used."""
@@ -144,6 +146,13 @@ class Reader:
             self.bad(path, "the name holds no word", "write what is said")
         return list(ways)
 
+    def known_sort(self, kind: str | None, path: Path) -> bool:
+        """Whether there are values of a sort, or none is named."""
+        if kind is None or kind in sorts():
+            return True
+        self.bad((*path, "type"), f"unknown value '{kind}'", meant(kind, sorts()))
+        return False
+
     # --- values ----------------------------------------------------------------------------------------------------
 
     def values(self, section: ValuesSection, path: Path) -> Values | None:
@@ -153,8 +162,7 @@ class Reader:
         if kind is None:
             self.bad(path, "'type' is missing", "one of: " + ", ".join(sorts()))
             return None
-        if kind not in sorts():
-            self.bad((*path, "type"), f"unknown value '{kind}'", _meant(kind, sorts()))
+        if not self.known_sort(kind, path):
             return None
         choices = self._choices(section, kind, path)
         number_keys = {k: getattr(section, k) or None for k in ("minimum", "maximum", "step", "raw", "cyclic")}
@@ -178,17 +186,17 @@ class Reader:
         common: dict[str, Any] = {"choices": choices, "spoken": self._spoken_choices(section, choices, path)}
         found = NumberValues(**self._number(section, raw, path), **common) if kind == "number" else sorts()[kind](**common)
         if isinstance(found, NumberValues) and found.unit not in ("", *UNITS) and not any(found.unit_words.values()):
-            meant = (
+            unit = (
                 UNIT_SIGNS.get(found.unit)
                 or UNIT_SIGNS.get(found.unit.removesuffix("s"))
                 or next(iter(get_close_matches(found.unit, UNITS, 1, NEAR_UNIT)), "")
             )
-            if meant:
-                also = "; fahrenheit is understood and converted" if meant == "celsius" else ""
+            if unit:
+                also = "; fahrenheit is understood and converted" if unit == "celsius" else ""
                 self.bad(
                     (*path, "unit"),
                     f"'{section.unit}' is not a unit that is built in",
-                    f'write unit = "{meant}"{also}; or unit_words = ["..."] where it is a unit of your own',
+                    f'write unit = "{unit}"{also}; or unit_words = ["..."] where it is a unit of your own',
                 )
         named = self._named(section, found, path)
         found = replace(found, named=named)
@@ -278,7 +286,7 @@ class Reader:
         return nearest(str(written), known) or values.hint()
 
 
-def _meant(written: str, known: Collection[str]) -> str:
+def meant(written: str, known: Collection[str]) -> str:
     """What to write instead of a key or a value that nobody knows."""
-    meant = MEANT.get(written.lower(), "")
-    return f"did you mean '{meant}'?" if meant in known else nearest(written, known)
+    said = MEANT.get(written.lower(), "")
+    return f"did you mean '{said}'?" if said in known else nearest(written, known)

@@ -18,15 +18,6 @@ from glossa.house.shapes import Path
 from glossa.house.templates import content_of, json_start, placeholders, separators
 from glossa.house.values import tidy
 
-TAKES: Mapping[str, tuple[str, ...]] = {
-    "simulated": ("topic", "text", "bytes", "http", "call"),
-    "mqtt": ("topic",),
-    "serial": ("text", "bytes"),
-    "http": ("http",),
-    "callback": ("call",),
-}
-"""The forms of command that each type of link takes."""
-
 _BYTES = re.compile(r"(?:[0-9A-Fa-f]{2}|\$\w+|\$\{\w+\})(?:\s+(?:[0-9A-Fa-f]{2}|\$\w+|\$\{\w+\}))*")
 
 
@@ -128,9 +119,9 @@ def read_wire(
 def _made(form: str, link: str, step: StepSection, context: Context) -> Wire:
     match form:
         case "topic":
-            defaults: Mapping[str, Any] = context.links[link].options if link in context.links else {}
-            qos = defaults.get("qos", 1) if step.qos is None else step.qos
-            retain = defaults.get("retain", False) if step.retain is None else step.retain
+            defaults = context.links[link].options if link in context.links else None
+            qos = getattr(defaults, "qos", 1) if step.qos is None else step.qos
+            retain = getattr(defaults, "retain", False) if step.retain is None else step.retain
             return TopicWire(link, topic=step.topic or "", payload=_text(step.payload), qos=qos, retain=retain)
         case "text":
             return TextWire(link, text=step.text or "")
@@ -176,8 +167,9 @@ def _link(name: str, form: str, path: Path, context: Context) -> str | None:
     if name not in types:
         context.bad((*path, "link"), f"there is no link '{name}'", nearest(name, types))
         return None
-    if form not in TAKES[types[name]]:
-        takes = " or ".join("method and path" if f == "http" else f for f in TAKES[types[name]])
+    forms = context.links[name].options.takes
+    if form not in forms:
+        takes = " or ".join("method and path" if f == "http" else f for f in forms)
         context.bad(path, f"'{name}' is a {types[name]} link and takes no {form}", f"it takes {takes}")
         return None
     return name

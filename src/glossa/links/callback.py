@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from glossa.commands import CallCommand, Command
-from glossa.links.link import Declined, Link, of_form
+from glossa.house.links import LinkOptions
+from glossa.links.link import Declined, Link, Surroundings, of_form
 
 
 class CallbackLink(Link):
@@ -17,6 +18,11 @@ class CallbackLink(Link):
 
     def __init__(self, functions: Mapping[str, Callable[..., object]]) -> None:
         self._functions = functions
+
+    @classmethod
+    def of(cls, options: LinkOptions, around: Surroundings) -> CallbackLink:
+        """The functions of a house file."""
+        return cls(around.functions)
 
     def send(self, command: Command, seconds: float) -> None:
         """Call the function; it should be back within ``seconds``, and is not stopped if it isn't."""

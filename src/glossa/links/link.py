@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Protocol, TypeVar
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+from typing import TYPE_CHECKING, ClassVar, Protocol, TypeVar
+
+from msgspec import Struct
 
 from glossa.commands import Command
+from glossa.house.links import LinkOptions
+from glossa.house.model import House
+
+if TYPE_CHECKING:
+    from glossa.links.simulated import SimulatedHouse
 
 Form = TypeVar("Form", bound=Command)
 
@@ -39,6 +48,28 @@ class Inbox(Protocol):
         """The connection broke; the link will be closed and opened again."""
 
 
+class Surroundings(Struct, frozen=True):
+    """What a link may need to know beside its own keys.
+
+    Attributes:
+        house: the house.
+        topics: what is to be subscribed to.
+        environment: where passwords and tokens are found.
+        functions: what can be called.
+        devices: what a simulated link drives.
+        announce: whether to tell the other side that the house is there.
+        heard: whether somebody speaks over the link.
+    """
+
+    house: House
+    topics: tuple[str, ...] = ()
+    environment: Mapping[str, str] = MappingProxyType({})
+    functions: Mapping[str, Callable[..., object]] = MappingProxyType({})
+    devices: SimulatedHouse | None = None
+    announce: bool = False
+    heard: bool = False
+
+
 class Link:
     """One wire.
 
@@ -49,7 +80,15 @@ class Link:
         gap: least seconds between two commands, 0 or more.
     """
 
+    Options: ClassVar[type[LinkOptions]] = LinkOptions
+    """The keys of the house file, for a type of links that a package of its own brings."""
+
     gap: float = 0.0
+
+    @classmethod
+    def of(cls, options: LinkOptions, around: Surroundings) -> Link:
+        """A link that a house file describes, not open yet."""
+        raise NotImplementedError(f"{cls.__name__} can't be made from a house file")
 
     def open(self, inbox: Inbox) -> None:
         """Connect, and from then on tell the inbox what comes in.

@@ -2,54 +2,37 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Callable, Iterable, Mapping
+import importlib
+from collections.abc import Mapping
+from types import MappingProxyType
 
-from glossa.house.model import House
-from glossa.links.link import Link
-from glossa.links.simulated import SimulatedHouse, SimulatedLink
+from glossa.house.links import added_link
+from glossa.links.link import Link, Surroundings
+
+LINKS: Mapping[str, str] = MappingProxyType(
+    {
+        "simulated": "glossa.links.simulated:SimulatedLink",
+        "mqtt": "glossa.links.mqtt:MqttLink",
+        "serial": "glossa.links.serial:SerialLink",
+        "http": "glossa.links.web:WebLink",
+        "callback": "glossa.links.callback:CallbackLink",
+    }
+)
+"""Type -> module and class of the links that are built in; a client is only loaded when a house has such a link."""
 
 
-def make_link(
-    house: House,
-    link: str,
-    *,
-    topics: Iterable[str] = (),
-    environment: Mapping[str, str] = os.environ,
-    functions: Mapping[str, Callable[..., object]] | None = None,
-    devices: SimulatedHouse | None = None,
-    announce: bool = False,
-    heard: bool = False,
-) -> Link:
-    """One link of a house, not open yet. The client of its type is only loaded here.
+def make_link(name: str, around: Surroundings) -> Link:
+    """One link of a house, not open yet.
 
     Args:
-        house: the house.
-        link: the id of the link.
-        topics: what an MQTT link subscribes to.
-        environment: where passwords and tokens are found.
-        functions: what a callback link can call.
-        devices: what a simulated link drives; a new simulated house by default.
-        announce: whether an MQTT link tells its broker that the house is there.
-        heard: whether somebody speaks over the link.
+        name: the id of the link.
+        around: the house, and what else the link may need to know.
     """
-    options = house.links[link].options
-    match house.links[link].type:
-        case "mqtt":
-            from glossa.links.mqtt import MqttLink
-
-            return MqttLink(options, house.id, topics, environment, announce=announce, heard=heard)
-        case "serial":
-            from glossa.links.serial import SerialLink
-
-            return SerialLink(options)
-        case "http":
-            from glossa.links.web import WebLink
-
-            return WebLink(options, environment)
-        case "callback":
-            from glossa.links.callback import CallbackLink
-
-            return CallbackLink(functions or {})
-        case _:
-            return SimulatedLink(devices or SimulatedHouse(house))
+    link = around.house.links[name]
+    if link.type in LINKS:
+        module, _, cls = LINKS[link.type].partition(":")
+        found = getattr(importlib.import_module(module), cls)
+    else:
+        found = added_link(link.type)
+    assert isinstance(found, type) and issubclass(found, Link), link.type
+    return found.of(link.options, around)

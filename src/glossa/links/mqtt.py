@@ -20,7 +20,8 @@ from paho.mqtt.packettypes import PacketTypes
 from paho.mqtt.properties import Properties
 
 from glossa.commands import Command, TopicCommand
-from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable, of_form
+from glossa.house.links import LinkOptions, MqttOptions
+from glossa.links.link import Declined, Inbox, Link, Surroundings, Unanswered, Unreachable, of_form
 from glossa.links.standstill import Standstill
 
 CONNECT_TIMEOUT = 5.0
@@ -55,7 +56,7 @@ class MqttLink(Link):
 
     def __init__(
         self,
-        options: Mapping[str, Any],
+        options: MqttOptions,
         house: str,
         topics: Iterable[str] = (),
         environment: Mapping[str, str] = os.environ,
@@ -67,18 +68,22 @@ class MqttLink(Link):
         self._house = house
         self._topics = tuple(dict.fromkeys(topics))
         self._environment = environment
-        self._five = options.get("version") == "5"
-        self._status = str(options.get("availability") or "").replace("$house", house) if announce else ""
+        self._five = options.version == "5"
+        self._status = options.availability.replace("$house", house) if announce else ""
         self._heard = heard
         self._session: _Session | None = None
+
+    @classmethod
+    def of(cls, options: LinkOptions, around: Surroundings) -> MqttLink:
+        """The broker of a house file."""
+        assert isinstance(options, MqttOptions)
+        return cls(options, around.house.id, around.topics, around.environment, announce=around.announce, heard=around.heard)
 
     def open(self, inbox: Inbox) -> None:
         """Connect, say that the house is there, and subscribe."""
         session = _Session(self._client(), inbox)
         try:
-            session.connect(
-                str(self._options.get("host") or "127.0.0.1"), self._port(), int(self._options.get("keepalive") or 30)
-            )
+            session.connect(self._options.host, self._options.number, self._options.keepalive)
             session.subscribe(self._topics)
             if self._status:
                 session.publish(self._status, b"online", 1, True, None, CONNECT_TIMEOUT)
@@ -135,13 +140,6 @@ class MqttLink(Link):
                 session.publish(self._status, b"offline", 1, True, None, 1.0)
         session.end()
 
-    def _port(self) -> int:
-        return int(self._options.get("port") or (8883 if self._tls else 1883))
-
-    @property
-    def _tls(self) -> bool:
-        return bool(self._options.get("tls") or self._options.get("ca_file"))
-
     def _client(self) -> Client:
         own: dict[str, Any] = {} if self._five else {"clean_session": True}
         client = Client(
@@ -153,17 +151,17 @@ class MqttLink(Link):
         )
         client.connect_timeout = CONNECT_TIMEOUT
         client.on_socket_open = _without_delay
-        name = str(self._options.get("username") or "")
-        variable = str(self._options.get("password_env") or "")
+        name = self._options.username
+        variable = self._options.password_env
         if variable and variable not in self._environment:
             raise Unreachable(f"the environment variable {variable} is not set")
         if name:
             client.username_pw_set(name, self._environment.get(variable) if variable else None)
-        if self._tls:
+        if self._options.encrypted:
             try:
-                client.tls_set_context(ssl.create_default_context(cafile=str(self._options.get("ca_file") or "") or None))
+                client.tls_set_context(ssl.create_default_context(cafile=self._options.ca_file or None))
             except OSError as error:
-                raise Unreachable(f"{self._options.get('ca_file')}: {error.strerror or error}") from error
+                raise Unreachable(f"{self._options.ca_file}: {error.strerror or error}") from error
         if self._status:
             client.will_set(self._status, b"offline", qos=1, retain=True)
         return client

@@ -7,15 +7,15 @@ import errno
 import os
 import threading
 import time
-from collections.abc import Mapping
 from queue import Empty, SimpleQueue
 from typing import Any
 
 import serial
 
 from glossa.commands import BytesCommand, Command, TextCommand
+from glossa.house.links import LinkOptions, SerialOptions
 from glossa.links.frames import Frames
-from glossa.links.link import Inbox, Link, Unanswered, Unreachable, of_form
+from glossa.links.link import Inbox, Link, Surroundings, Unanswered, Unreachable, of_form
 
 ACKNOWLEDGE_TIMEOUT = 1.0
 
@@ -29,26 +29,30 @@ class SerialLink(Link):
             command, with its ``timeout`` in seconds; ``settle``, the seconds that a board needs once its port was opened.
     """
 
-    def __init__(self, options: Mapping[str, Any]) -> None:
+    def __init__(self, options: SerialOptions) -> None:
         self._options = options
-        self.gap = float(options.get("gap") or 0.0)
-        self._start, self._end = str(options.get("start") or ""), str(options.get("end") or "")
-        self._acknowledge = str(options.get("acknowledge") or "").encode()
-        self._timeout = float(options.get("timeout") or ACKNOWLEDGE_TIMEOUT)
+        self.gap = options.gap
+        self._start, self._end = options.start, options.end
+        self._acknowledge = options.acknowledge.encode()
+        self._timeout = options.timeout
         self._port: Any = None
         self._answers: SimpleQueue[None] = SimpleQueue()
 
+    @classmethod
+    def of(cls, options: LinkOptions, around: Surroundings) -> SerialLink:
+        """The serial line of a house file."""
+        assert isinstance(options, SerialOptions)
+        return cls(options)
+
     def open(self, inbox: Inbox) -> None:
         """Open the port and start to read."""
-        name = str(self._options["port"])
+        name = self._options.port
         own: dict[str, Any] = {} if "://" in name else {"exclusive": True}
         try:
-            port = serial.serial_for_url(
-                name, baudrate=int(self._options.get("baud") or 9600), timeout=0.2, write_timeout=self._timeout, **own
-            )
+            port = serial.serial_for_url(name, baudrate=self._options.baud, timeout=0.2, write_timeout=self._timeout, **own)
         except (serial.SerialException, OSError, ValueError) as error:
             raise Unreachable(_reason(error)) from error
-        time.sleep(float(self._options.get("settle") or 0.0))
+        time.sleep(self._options.settle)
         self._port = port
         threading.Thread(target=self._read, args=(port, inbox), name=f"read {name}", daemon=True).start()
 

@@ -8,9 +8,10 @@ from msgspec import Struct
 
 from glossa.commands import Command
 from glossa.conversation.conversation import initial_state
+from glossa.house.links import LinkOptions
 from glossa.house.model import House
 from glossa.house.values import Value
-from glossa.links.link import Link
+from glossa.links.link import Link, Surroundings
 
 
 class Change(Struct, frozen=True):
@@ -62,6 +63,11 @@ class SimulatedLink(Link):
 
     def __init__(self, devices: SimulatedHouse) -> None:
         self._devices = devices
+
+    @classmethod
+    def of(cls, options: LinkOptions, around: Surroundings) -> SimulatedLink:
+        """The simulated devices of a house."""
+        return cls(around.devices or SimulatedHouse(around.house))
 
     def send(self, command: Command, seconds: float) -> None:
         """Carry it out."""

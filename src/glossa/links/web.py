@@ -13,7 +13,8 @@ from urllib.parse import urlsplit
 import httpx
 
 from glossa.commands import Command, RequestCommand
-from glossa.links.link import Declined, Inbox, Link, Unanswered, Unreachable, of_form
+from glossa.house.links import HttpOptions, LinkOptions
+from glossa.links.link import Declined, Inbox, Link, Surroundings, Unanswered, Unreachable, of_form
 
 TIMEOUT = 5.0
 IDEMPOTENT = ("GET", "HEAD", "PUT", "DELETE", "OPTIONS")
@@ -37,14 +38,20 @@ class WebLink(Link):
         environment: where the token is found; it is sent as a bearer token (RFC 6750).
     """
 
-    def __init__(self, options: Mapping[str, Any], environment: Mapping[str, str] = os.environ) -> None:
-        self._url = str(options["url"]).rstrip("/")
-        self._timeout = float(options.get("timeout") or TIMEOUT)
-        token = environment.get(str(options.get("token_env") or ""), "")
+    def __init__(self, options: HttpOptions, environment: Mapping[str, str] = os.environ) -> None:
+        self._url = options.url.rstrip("/")
+        self._timeout = options.timeout
+        token = environment.get(options.token_env, "")
         self._headers = {"Authorization": f"Bearer {token}"} if token else {}
-        self._ca_file = str(options.get("ca_file") or "")
+        self._ca_file = options.ca_file
         self._runner: asyncio.Runner | None = None
         self._client: httpx.AsyncClient | None = None
+
+    @classmethod
+    def of(cls, options: LinkOptions, around: Surroundings) -> WebLink:
+        """The web server of a house file."""
+        assert isinstance(options, HttpOptions)
+        return cls(options, around.environment)
 
     def open(self, inbox: Inbox) -> None:
         """Look whether the server takes connections."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from glossa.commands import BytesCommand, CallCommand, Command, RequestCommand, TextCommand, TopicCommand, WaitCommand, act
 from glossa.hearing.devices import Devices
@@ -13,7 +13,6 @@ from glossa.house.model import House, Intent
 from glossa.house.problems import nearest
 from glossa.house.templates import content_of
 from glossa.house.values import Value
-from glossa.house.wires import TAKES
 from glossa.matching import Matcher
 from glossa.matching.options import Choices
 
@@ -58,7 +57,7 @@ def read_line(line: str, house: House) -> Command:
     if name not in house.links:
         hint = nearest(name, (*house.links, *house.devices, *house.groups))
         raise WrittenError(f"'{name}' is no link, device or group of this house ({hint})")
-    form = _form(house.links[name].type, rest)
+    form = _form(house.links[name].options.takes, rest)
     if form is None:
         example = {
             "mqtt": f"{name} some/topic 1", "serial": f"{name} '\"TEXT\"' (the shell takes one pair of quotes away) or {name} 5C 01", "http": f"{name} POST /path BODY",
@@ -82,13 +81,12 @@ def read_line(line: str, house: House) -> Command:
     if re.search(r"[+#\0]", first):
         raise WrittenError(f"'{first}' holds a wildcard; a command goes to one whole topic")
     options = house.links[name].options
-    return TopicCommand(
-        name, topic=first, payload=second, qos=int(str(options.get("qos", 1))), retain=bool(options.get("retain", False))
-    )
+    qos, retain = getattr(options, "qos", 1), getattr(options, "retain", False)
+    return TopicCommand(name, topic=first, payload=second, qos=qos, retain=retain)
 
 
-def _form(kind: str, rest: str) -> str | None:
-    """What a link of a type would take the rest of a line for."""
+def _form(takes: Collection[str], rest: str) -> str | None:
+    """What a link that takes some forms would take the rest of a line for."""
     found = (
         "text" if re.fullmatch(r'".*"', rest, re.DOTALL)
         else "http" if re.match(r"(GET|POST|PUT|PATCH|DELETE|HEAD|OPTIONS) /", rest)
@@ -97,9 +95,9 @@ def _form(kind: str, rest: str) -> str | None:
         else "topic" if rest
         else None
     )  # fmt: skip
-    if kind == "mqtt" and rest:
+    if tuple(takes) == ("topic",) and rest:
         found = "topic"  # a topic may look like anything
-    return found if found in TAKES[kind] else None
+    return found if found in takes else None
 
 
 def _settings(target: str, written: Sequence[str], house: House, matcher: Matcher) -> tuple[Command, ...]:

@@ -16,6 +16,7 @@ from glossa.conversation import Conversation, Event
 from glossa.conversation.conversation import initial_state
 from glossa.conversation.passcode import Keeper, guarded, unsayable
 from glossa.conversation.secrecy import DOUBT, Secrecy
+from glossa.house.links import LinkOptions
 from glossa.house.model import House
 from glossa.house.values import Value
 from glossa.language import load_language
@@ -261,9 +262,7 @@ class Engine:
         since = sequence.posted = sequence.since if sequence.first else self._clock()
         for part, command in group:
             expires = (
-                float(str(self.house.links[command.link].options.get("expires", 5.0)))
-                if command.link in self.house.links
-                else 5.0
+                self.house.links[command.link].options.expires if command.link in self.house.links else LinkOptions().expires
             )
             self._post(command.link, Order(sequence.number, part, command, since + expires))
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
-from msgspec import Struct, field
+from msgspec import Struct
 
+from glossa.house.links import LinkOptions, MqttOptions, SerialOptions
 from glossa.house.model import House
 from glossa.house.problems import nearest
 
@@ -35,7 +35,7 @@ class Place(Struct, frozen=True):
     written: str
     link: str = ""
     topic: str = ""
-    options: Mapping[str, Any] = field(default_factory=dict)
+    options: LinkOptions | None = None
     host: str = "127.0.0.1"
     port: int = 0
     path: str = ""
@@ -82,7 +82,7 @@ def _serial(written: str, rest: str, house: House) -> Place:
         if key == "baud" and not (value.isascii() and value.isdigit() and int(value) > 0):
             raise PlaceError(f"baud '{value}' is no number; write it as in baud=9600")
         options[key] = int(value) if key == "baud" else value.encode().decode("unicode_escape")
-    return Place("serial", written, link=f"serial:{name}", options=options)
+    return Place("serial", written, link=f"serial:{name}", options=SerialOptions(**options))
 
 
 def _mqtt(written: str, rest: str, house: House) -> Place:
@@ -98,7 +98,7 @@ def _mqtt(written: str, rest: str, house: House) -> Place:
         )
         if not parts.hostname or not topic:
             raise PlaceError(f"'{written}' lacks a host or a topic; write mqtt://127.0.0.1:1883/my/topic")
-        options = {"host": parts.hostname, "port": port}
+        options = MqttOptions(host=parts.hostname, port=port)
         return Place("mqtt", written, f"mqtt://{parts.hostname}:{port}", topic, options)
     name, colon, topic = rest.partition(":")
     if colon and name in house.links:

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping
 from typing import Any
 
+from msgspec.structs import replace
+
 from glossa.commands import Command
 from glossa.house.model import House
+from glossa.house.model import Link as HouseLink
 from glossa.house.model import Link as LinkSection
-from glossa.links.link import Inbox, Link
+from glossa.links.link import Inbox, Link, Surroundings
 from glossa.links.make import make_link
 from glossa.links.simulated import SimulatedHouse, SimulatedLink
 from glossa.live.courier import Courier, clock
@@ -77,13 +80,9 @@ class Wiring:
                 self._made_of[name] = made_of
 
     def _of_place(self, place: Place, house: House, topics: tuple[str, ...]) -> Link:
-        if place.type == "serial":
-            from glossa.links.serial import SerialLink
-
-            return SerialLink(place.options)
-        from glossa.links.mqtt import MqttLink
-
-        return MqttLink(place.options, house.id, topics, self._environment, heard=True)
+        assert place.options is not None
+        own = replace(house, links={place.link: HouseLink(place.link, place.type, place.options)})
+        return make_link(place.link, Surroundings(own, topics, self._environment, heard=True))
 
     def _of_house(self, name: str, house: House, topics: tuple[str, ...], heard: Collection[str]) -> Link:
         if name in self._links:
@@ -91,16 +90,10 @@ class Wiring:
         assert self._devices is not None
         if self._dry and name not in heard:
             return SimulatedLink(self._devices)
-        made = make_link(
-            house,
-            name,
-            topics=topics,
-            environment=self._environment,
-            functions=self._functions,
-            devices=self._devices,
-            announce=not self._dry,
-            heard=name in heard,
+        around = Surroundings(
+            house, topics, self._environment, self._functions or {}, self._devices, announce=not self._dry, heard=name in heard
         )
+        made = make_link(name, around)
         return _Mute(made) if self._dry else made
 
     def _courier(self, name: str, link: Link) -> Courier:

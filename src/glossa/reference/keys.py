@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
 from types import MappingProxyType, NoneType
@@ -14,6 +14,7 @@ import msgspec
 from msgspec import NODEFAULT, Meta, Struct
 
 from glossa.house import schema
+from glossa.house.links import SimulatedOptions, link_types
 
 SHAPES: Mapping[str, Any] = MappingProxyType(
     {
@@ -24,7 +25,7 @@ SHAPES: Mapping[str, Any] = MappingProxyType(
         "evidence": dict[str, float],
         "words": schema.WordsSection,
         "sounds": dict[str, str],
-        "links": schema.LinkSection,
+        "links": SimulatedOptions,
         "rooms": schema.Texts,
         "kinds": schema.KindSection,
         "properties": schema.PropertySection,
@@ -113,6 +114,9 @@ def topics() -> tuple[Topic, ...]:
 def _topic(section: str, shape: Any, told: Mapping[str, Any]) -> Topic:
     keys = []
     if section not in FREE:
+        if section == "links":
+            said = told["type"]
+            keys.append(Key(section, "type", _either(link_types()), '"simulated"', "", said["does"], said["example"]))
         inherited = {f.name for f in msgspec.structs.fields(schema.ValuesSection)} if section == "slots" else set()
         for field in msgspec.structs.fields(shape):
             if field.name in inherited:
@@ -208,6 +212,11 @@ _SECTION_OF = {
     for section, shape in SHAPES.items()
     if isinstance(shape, type)
 }
+
+
+def _either(values: Sequence[str]) -> str:
+    written = [json.dumps(v) for v in values]
+    return " or ".join([", ".join(written[:-1]), written[-1]] if len(written) > 1 else written)
 
 
 def _limited(shape: Any, meta: Meta) -> str:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import msgspec
 
+from glossa.house.links import LinkOptions, link_options, link_types
 from glossa.house.schema import SECTIONS, TABLES
 from glossa.house.sorts import sorts
-from glossa.reference.keys import SHAPES, topics
+from glossa.reference.keys import SHAPES, Topic, topics
 
 _NAMES = {
     shape.__name__: section for section, shape in SHAPES.items() if isinstance(shape, type) and issubclass(shape, msgspec.Struct)
@@ -17,11 +19,12 @@ _NAMES = {
 
 def house_schema() -> dict[str, Any]:
     """The schema; every section and key carries what the reference says about it."""
-    shapes = (*SECTIONS.values(), *TABLES.values())
+    shapes = (*SECTIONS.values(), *TABLES.values(), *(_options(kind) for kind in link_types()))
     made, parts = msgspec.json.schema_components(shapes)
     told = {topic.section: topic for topic in topics()}
+    options = {_options(kind).__name__ for kind in link_types()}
     for name, part in parts.items():
-        section = _NAMES.get(name, "")
+        section = "links" if name in options else _NAMES.get(name, "")
         keys = (
             {key.name: key for key in (*told[section].keys, *(told["properties"].keys if section == "slots" else ()))}
             if section
@@ -34,9 +37,13 @@ def house_schema() -> dict[str, Any]:
         if section in ("slots", "properties"):
             part["properties"]["type"] = {"enum": list(sorts()), "description": keys["type"].does}
     sections = {}
-    for name, shape in zip((*SECTIONS, *TABLES), made, strict=True):
+    for name, shape in zip((*SECTIONS, *TABLES), made, strict=False):
+        if name == "links":
+            shape = {"anyOf": [_typed(kind, parts, told["links"]) for kind in link_types()]}
         whole = {"type": "object", "additionalProperties": shape} if name in TABLES else shape
         sections[name] = {**whole, "description": told[name].does}
+    for kind in link_types():
+        parts.pop(_options(kind).__name__, None)
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "A house file of Glossa",
@@ -46,3 +53,17 @@ def house_schema() -> dict[str, Any]:
         "additionalProperties": False,
         "$defs": parts,
     }
+
+
+def _options(kind: str) -> type[LinkOptions]:
+    found = link_options(kind)
+    assert found is not None, kind
+    return found
+
+
+def _typed(kind: str, parts: Mapping[str, Any], topic: Topic) -> dict[str, Any]:
+    """The keys of a type of links, and the ``type`` that tells it."""
+    part = parts[_options(kind).__name__]
+    told = {"const": kind, "description": next(key.does for key in topic.keys if key.name == "type")}
+    required = [] if kind == "simulated" else ["type"]
+    return {**part, "title": f"{kind} link", "properties": {"type": told, **part["properties"]}, "required": required}

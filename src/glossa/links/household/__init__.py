@@ -8,7 +8,6 @@ from __future__ import annotations
 import random
 import threading
 from collections.abc import Callable, Mapping
-from typing import Any
 
 from msgspec.structs import replace
 
@@ -18,6 +17,7 @@ from glossa.commands.states import Report, States
 from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
 from glossa.house.forms import TopicWire
+from glossa.house.links import HttpOptions, LinkOptions, MqttOptions, SerialOptions
 from glossa.house.model import House
 from glossa.house.values import Value
 from glossa.links.household.faults import Faults
@@ -69,20 +69,21 @@ class Household:
         try:
             for name, link in house.links.items():
                 port = (ports or {}).get(name)
-                options: dict[str, Any] = dict(link.options)
-                match link.type:
-                    case "mqtt":
-                        options |= {"host": "127.0.0.1", "port": int(port or options.get("port") or 1883)}
-                        self.parts[name] = MqttDevices(
-                            options, house.id, self._commands.topics[name], self._taker(name), patience
-                        )
-                    case "serial":
+                match link.options:
+                    case MqttOptions() as options:
+                        here: LinkOptions = replace(options, host="127.0.0.1", port=int(port or options.number))
+                        assert isinstance(here, MqttOptions)
+                        topics = self._commands.topics[name]
+                        self.parts[name] = MqttDevices(here, house.id, topics, self._taker(name), patience)
+                    case SerialOptions() as options:
                         board = SerialBoard(options, str(port or ""), self._taker(name), self._draw)
-                        self.parts[name], options["port"] = board, board.path
-                    case "http":
-                        hook = WebHook(str(options["url"]), port, self._taker(name), self._draw)
-                        self.parts[name], options["url"] = hook, hook.url
-                links[name] = replace(link, options=options)
+                        self.parts[name], here = board, replace(options, port=board.path)
+                    case HttpOptions() as options:
+                        hook = WebHook(options.url, port, self._taker(name), self._draw)
+                        self.parts[name], here = hook, replace(options, url=hook.url)
+                    case _:
+                        continue
+                links[name] = replace(link, options=here)
         except BaseException:
             self.close()
             raise

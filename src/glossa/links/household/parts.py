@@ -7,12 +7,15 @@ import os
 import select
 import threading
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from queue import SimpleQueue
 from typing import Any
 from urllib.parse import urlsplit
 
+from msgspec.structs import replace
+
+from glossa.house.links import MqttOptions, SerialOptions
 from glossa.links.frames import Frames
 from glossa.links.link import LinkError
 from glossa.links.mqtt import MqttLink
@@ -41,8 +44,8 @@ class MqttDevices:
         OSError: where it does not.
     """
 
-    def __init__(self, options: Mapping[str, Any], house: str, topics: Iterable[str], take: Take, patience: float) -> None:
-        here = {**options, "host": "127.0.0.1", "availability": ""}
+    def __init__(self, options: MqttOptions, house: str, topics: Iterable[str], take: Take, patience: float) -> None:
+        here = replace(options, host="127.0.0.1", availability="")
         self._link = MqttLink(here, f"{house}-devices", topics)
         self._take = take
         self._todo: SimpleQueue[Callable[[], None] | None] = SimpleQueue()
@@ -113,9 +116,8 @@ class SerialBoard:
         path: the port to open.
     """
 
-    def __init__(self, options: Mapping[str, Any], path: str, take: Take, draw: Draw) -> None:
-        self._start, self._end = str(options.get("start") or ""), str(options.get("end") or "")
-        self._answer = str(options.get("acknowledge") or "")
+    def __init__(self, options: SerialOptions, path: str, take: Take, draw: Draw) -> None:
+        self._start, self._end, self._answer = options.start, options.end, options.acknowledge
         self._take, self._draw, self._link = take, draw, path
         self._closed = False
         self._plug()

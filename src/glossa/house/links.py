@@ -1,0 +1,198 @@
+"""The types of links and their keys, a class each, checked when a house is read.
+
+A type that comes with another package is found by its entry point, in the group ``glossa.links``: a :class:`glossa.links.Link` whose ``Options``
+is a class over :class:`LinkOptions`. The house file then takes its name as ``type``, and its keys.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from functools import lru_cache
+from types import MappingProxyType
+from typing import Annotated, ClassVar, Literal
+
+from msgspec import Meta, Struct
+
+from glossa.house.schema import NotNegative, Positive
+
+GROUP = "glossa.links"
+"""The group of entry points in which packages name their types of links."""
+
+Port = Annotated[int, Meta(ge=1, le=65535)]
+Qos = Annotated[int, Meta(ge=0, le=2)]
+Baud = Annotated[int, Meta(gt=0)]
+KeepAlive = Annotated[int, Meta(ge=5, le=65535)]
+Complaint = tuple[str, str, str]
+"""A key, what is wrong with it, and what to write instead."""
+
+
+class LinkOptions(Struct, forbid_unknown_fields=True, kw_only=True, frozen=True):
+    """The keys of every link, beside its ``type``."""
+
+    takes: ClassVar[tuple[str, ...]] = ()
+    """The forms of command that a link of this type takes: ``topic``, ``text``, ``bytes``, ``http``, ``call``."""
+
+    expires: Positive = 5.0
+
+    @property
+    def frame(self) -> str:
+        """What stands around a text, and so can't stand in it."""
+        return ""
+
+    def complaints(self) -> Iterator[Complaint]:
+        """What is wrong beyond the types and ranges of the keys."""
+        yield from ()
+
+
+class MqttOptions(LinkOptions, frozen=True):
+    """``type = "mqtt"``."""
+
+    takes = ("topic",)
+
+    host: str = "127.0.0.1"
+    port: Port | None = None
+    username: str = ""
+    password_env: str = ""
+    qos: Qos = 1
+    retain: bool = False
+    version: Literal["3.1.1", "5"] = "3.1.1"
+    tls: bool = False
+    ca_file: str = ""
+    keepalive: KeepAlive = 30
+    availability: str = "$house/glossa"
+
+    @property
+    def encrypted(self) -> bool:
+        """Whether the connection is encrypted."""
+        return self.tls or bool(self.ca_file)
+
+    @property
+    def number(self) -> int:
+        """The port, by default the registered one."""
+        return self.port or (8883 if self.encrypted else 1883)
+
+    def complaints(self) -> Iterator[Complaint]:
+        """A topic that can't be published to."""
+        if re.search(r"[+#\0]", self.availability):
+            yield "availability", "a topic to publish to holds no wildcard", "write the whole topic without + and #"
+
+
+class SerialOptions(LinkOptions, frozen=True):
+    """``type = "serial"``."""
+
+    takes = ("text", "bytes")
+
+    port: str = ""
+    baud: Baud = 9600
+    start: str = ""
+    end: str = ""
+    gap: NotNegative = 0.0
+    acknowledge: str = ""
+    settle: NotNegative = 0.0
+    timeout: Positive = 1.0
+
+    @property
+    def frame(self) -> str:
+        """Start and end."""
+        return self.start + self.end
+
+    def complaints(self) -> Iterator[Complaint]:
+        """A port that was not given."""
+        if not self.port:
+            yield "", "'port' is missing", 'write port = "/dev/ttyUSB0"'
+
+
+class HttpOptions(LinkOptions, frozen=True):
+    """``type = "http"``."""
+
+    takes = ("http",)
+
+    url: str = ""
+    timeout: Positive = 5.0
+    token_env: str = ""
+    ca_file: str = ""
+
+    def complaints(self) -> Iterator[Complaint]:
+        """An address that was not given, or is none."""
+        if not self.url:
+            yield "", "'url' is missing", 'write url = "http://127.0.0.1:8080"'
+        elif not re.match(r"https?://[^/\s]", self.url):
+            yield "url", f"'{self.url}' is not a web address", 'write one as in "http://127.0.0.1:8080"'
+
+
+class CallbackOptions(LinkOptions, frozen=True):
+    """``type = "callback"``."""
+
+    takes = ("call",)
+
+
+class SimulatedOptions(LinkOptions, frozen=True):
+    """``type = "simulated"``: has the keys of every type, so that a link that will be another one can be tried as it will be."""
+
+    takes = ("topic", "text", "bytes", "http", "call")
+
+    host: str = "127.0.0.1"
+    port: int | str | None = None
+    username: str = ""
+    password_env: str = ""
+    qos: Qos = 1
+    retain: bool = False
+    version: Literal["3.1.1", "5"] = "3.1.1"
+    tls: bool = False
+    ca_file: str = ""
+    keepalive: KeepAlive = 30
+    availability: str = "$house/glossa"
+    baud: Baud = 9600
+    start: str = ""
+    end: str = ""
+    gap: NotNegative = 0.0
+    acknowledge: str = ""
+    settle: NotNegative = 0.0
+    timeout: Positive | None = None
+    url: str = ""
+    token_env: str = ""
+
+    @property
+    def frame(self) -> str:
+        """Start and end."""
+        return self.start + self.end
+
+
+BUILT_IN: Mapping[str, type[LinkOptions]] = MappingProxyType(
+    {
+        "simulated": SimulatedOptions,
+        "mqtt": MqttOptions,
+        "serial": SerialOptions,
+        "http": HttpOptions,
+        "callback": CallbackOptions,
+    }
+)
+
+
+@lru_cache(maxsize=1)
+def _added() -> Mapping[str, object]:
+    """The types that other packages bring: their names, and entry points that are only loaded when a house names them."""
+    from importlib.metadata import entry_points
+
+    return {point.name: point for point in entry_points(group=GROUP)}
+
+
+def link_types() -> tuple[str, ...]:
+    """Every type that ``type`` of a link may name."""
+    return (*BUILT_IN, *(name for name in _added() if name not in BUILT_IN))
+
+
+@lru_cache(maxsize=64)
+def added_link(name: str) -> type | None:
+    """The class of a type of links that another package brings; None where there is none of that name."""
+    point = _added().get(name)
+    return point.load() if point is not None else None  # type: ignore[attr-defined]
+
+
+def link_options(name: str) -> type[LinkOptions] | None:
+    """The class of the keys of a type of links; None where there is no such type."""
+    if name in BUILT_IN:
+        return BUILT_IN[name]
+    found = getattr(added_link(name), "Options", None)
+    return found if isinstance(found, type) and issubclass(found, LinkOptions) else None
