@@ -27,13 +27,15 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 import glossa
 from glossa.commands import BytesCommand, Command, RequestCommand, TextCommand, TopicCommand
-from glossa.house.links import HttpOptions, MqttOptions, SerialOptions
+from glossa.house.links import HttpOptions, MqttOptions, SerialOptions, TcpOptions, UdpOptions
 from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
 from glossa.links.household import Faults, Household
 from glossa.links.household.broker import Broker, mosquitto
+from glossa.links.household.parts import SocketBoard
 from glossa.links.link import Surroundings
 from glossa.links.make import make_link
 from glossa.links.mqtt import FRESH, MqttLink
+from glossa.links.network import TcpLink, UdpLink
 from glossa.links.serial import SerialLink
 from glossa.links.simulated import SimulatedLink
 from glossa.links.web import WebLink
@@ -109,7 +111,7 @@ class Wires(unittest.TestCase):
 
     def household(self, house: glossa.House = MARIGOLD, **options: Any) -> Household:
         ports = {
-            n: self.broker.port if k.type == "mqtt" else 0 if k.type == "http" else str(self.folder / n)
+            n: self.broker.port if k.type == "mqtt" else 0 if k.type in ("http", "tcp", "udp") else str(self.folder / n)
             for n, k in house.links.items()
         }
         found = Household(house, ports, seed=1, **options)  # type: ignore[arg-type]
@@ -360,6 +362,81 @@ class Boards(Wires):
         self.link(household)
         with self.assertRaisesRegex(Unreachable, "another program"):
             self.link(household)
+
+
+class Sockets(Wires):
+    HOUSE = glossa.house.read_house(
+        '[house]\nname = "Quay"\n'
+        '[links.lift]\ntype = "tcp"\nhost = "192.0.2.1"\nport = 4000\nstart = "<"\nend = ">"\ngreeting = ["E4 01", "HELLO"]\ngap = 0.05\n'
+        'acknowledge = "OK"\n'
+        '[links.bell]\ntype = "udp"\nhost = "192.0.2.1"\nport = 4001\nacknowledge = "OK"\n'
+        "[devices.hoist]\nnames = ['hoist']\nlink = 'lift'\n"
+        "properties.height = { type = 'number', unit = 'percent', minimum = 0, maximum = 100, command = { text = 'H$raw' }, state = { text = 'H=$raw' } }\n"
+        "[intents.hoist]\nphrases = ['[the] $device [to] $height']\nset = { height = '$height' }\n"
+        "[intents.ring]\nphrases = ['ring the bell']\nsteps = [{ link = 'bell', bytes = '5C 01' }]\n"
+    )
+
+    def links(self) -> tuple[Household, TcpLink, Ears, UdpLink]:
+        household = self.household(self.HOUSE)
+        lift, bell = (household.house.links[n].options for n in ("lift", "bell"))
+        assert isinstance(lift, TcpOptions) and isinstance(bell, UdpOptions)
+        link, ears = self.opened(TcpLink(lift))
+        return household, link, ears, self.opened(UdpLink(bell))[0]
+
+    def test_the_greeting_goes_first_and_what_comes_back_is_read(self) -> None:
+        household, lift, ears, bell = self.links()
+        self.assertEqual(send(lift, TextCommand(text="H40")), "sent")
+        self.assertEqual(send(lift, BytesCommand(data=b"\x5c\x02")), "sent")
+        self.assertEqual(send(bell, BytesCommand(data=b"\x5c\x01")), "sent")
+        lifted = b"".join(d for n, _, d in household.taken if n == "lift")
+        self.assertEqual(lifted, b"\xe4\x01HELLOH40\x5c\x02")
+        self.assertEqual([d for n, _, d in household.taken if n == "bell"], [b"\x5c\x01"])
+        board = household.parts["lift"]
+        assert isinstance(board, SocketBoard)
+        for data in (b"\xff\x00noise", b"<half", b"<H=55>"):
+            board.say(data)
+        self.assertTrue(until(lambda: ("", b"H=55") in ears.heard), ears.heard)
+
+    def test_once_and_in_time_or_reported(self) -> None:
+        household, lift, ears, bell = self.links()
+        for faults, how in ((Faults(drop=1), "Unanswered"), (Faults(garbage=1), "Unanswered"), (Faults(), "sent")):
+            household.faults = faults
+            self.assertEqual((send(lift, TextCommand(text="H1"), 0.5), send(bell, TextCommand(text="R"), 0.5)), (how, how))
+        board = household.parts["lift"]
+        assert isinstance(board, SocketBoard)
+        board.hang_up()
+        self.assertTrue(until(lambda: ears.losses))
+        self.assertEqual(send(lift, TextCommand(text="H2")), "Unreachable")
+        lift.close()
+        lift.open(ears)
+        self.assertEqual(send(lift, TextCommand(text="H3")), "sent")
+        self.assertNotIn(b"H2", [d for _, _, d in household.taken])
+        with self.assertRaisesRegex(Unreachable, "refused"):
+            TcpLink(TcpOptions(host="127.0.0.1", port=9)).open(Ears())
+
+    def test_what_a_standing_device_takes_only_in_part_is_never_finished_later(self) -> None:
+        with socket.socket() as server:
+            server.bind(("127.0.0.1", 0))
+            server.listen(1)
+            link, _ = self.opened(TcpLink(TcpOptions(host="127.0.0.1", port=server.getsockname()[1], timeout=0.3)))
+            house, _ = server.accept()
+            whole = b"x" * 20_000_000
+            self.assertEqual(send(link, BytesCommand(data=whole)), "Unanswered")
+            came = 0
+            while data := house.recv(1 << 20):
+                came += len(data)
+            self.assertLess(came, len(whole))
+            house.close()
+
+    def test_a_house_practises_here_and_nowhere_else(self) -> None:
+        household = self.household(self.HOUSE)
+        places = [(k.options.host, k.options.port) for k in household.house.links.values() if isinstance(k.options, TcpOptions)]
+        self.assertEqual([host for host, _ in places], ["127.0.0.1"] * 2)
+        with self.live(household.house, ()) as (live, records):
+            for text in (b"hoist to forty", b"ring the bell"):
+                live.offer(text, "test")
+            self.assertTrue(until(lambda: len(of(records, "sent")) == 2), records)
+        self.assertEqual(household.state["hoist", "height"], 40)
 
 
 class Hooks(Wires):

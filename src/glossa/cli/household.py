@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from glossa.cli.main import house_argument
 from glossa.extras import need
 from glossa.files import find_house, house_files, load_house, read_text
-from glossa.house.links import HttpOptions, MqttOptions, SerialOptions
+from glossa.house.links import HttpOptions, MqttOptions, SerialOptions, TcpOptions
 
 PATIENCE = 10.0
 """Seconds in which a broker has to answer."""
@@ -92,7 +92,7 @@ def household(
         signal.signal(signal.SIGTERM, lambda *_: end.set())
         for name, link in devices.house.links.items():
             match link.options:
-                case MqttOptions(port=port):
+                case MqttOptions(port=port) | TcpOptions(port=port):
                     where = f"127.0.0.1:{port}"
                 case SerialOptions(port=where) | HttpOptions(url=where):
                     pass
@@ -132,6 +132,8 @@ def _write(place: str, folder: Path, home: Any) -> None:
             written["host"], written["port"] = "127.0.0.1", link.options.number
             for key in ("username", "password_env", "tls", "ca_file"):
                 written.pop(key, None)
+        elif isinstance(link.options, TcpOptions):
+            written["host"], written["port"] = "127.0.0.1", link.options.port
         elif isinstance(link.options, SerialOptions):
             written["port"] = link.options.port
         elif isinstance(link.options, HttpOptions):

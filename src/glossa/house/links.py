@@ -78,18 +78,16 @@ class MqttOptions(LinkOptions, frozen=True):
             yield "availability", "a topic to publish to holds no wildcard", "write the whole topic without + and #"
 
 
-class SerialOptions(LinkOptions, frozen=True):
-    """``type = "serial"``."""
+class StreamOptions(LinkOptions, frozen=True):
+    """The keys of all lines over which text and bytes go."""
 
     takes = ("text", "bytes")
 
-    port: str = ""
-    baud: Baud = 9600
     start: str = ""
     end: str = ""
     gap: NotNegative = 0.0
+    greeting: tuple[str, ...] = ()
     acknowledge: str = ""
-    settle: NotNegative = 0.0
     timeout: Positive = 1.0
 
     @property
@@ -97,10 +95,36 @@ class SerialOptions(LinkOptions, frozen=True):
         """Start and end."""
         return self.start + self.end
 
+
+class SerialOptions(StreamOptions, frozen=True):
+    """``type = "serial"``."""
+
+    port: str = ""
+    baud: Baud = 9600
+    settle: NotNegative = 0.0
+
     def complaints(self) -> Iterator[Complaint]:
         """A port that was not given."""
         if not self.port:
             yield "", "'port' is missing", 'write port = "/dev/ttyUSB0"'
+
+
+class TcpOptions(StreamOptions, frozen=True):
+    """``type = "tcp"``."""
+
+    host: str = ""
+    port: Port | None = None
+
+    def complaints(self) -> Iterator[Complaint]:
+        """An address that was not given."""
+        if not self.host:
+            yield "", "'host' is missing", 'write host = "192.168.1.40"'
+        if self.port is None:
+            yield "", "'port' is missing", "write port = 4000"
+
+
+class UdpOptions(TcpOptions, frozen=True):
+    """``type = "udp"``: a datagram for each command."""
 
 
 class HttpOptions(LinkOptions, frozen=True):
@@ -147,6 +171,7 @@ class SimulatedOptions(LinkOptions, frozen=True):
     start: str = ""
     end: str = ""
     gap: NotNegative = 0.0
+    greeting: tuple[str, ...] = ()
     acknowledge: str = ""
     settle: NotNegative = 0.0
     timeout: Positive | None = None
@@ -164,6 +189,8 @@ BUILT_IN: Mapping[str, type[LinkOptions]] = MappingProxyType(
         "simulated": SimulatedOptions,
         "mqtt": MqttOptions,
         "serial": SerialOptions,
+        "tcp": TcpOptions,
+        "udp": UdpOptions,
         "http": HttpOptions,
         "callback": CallbackOptions,
     }

@@ -14,6 +14,8 @@ LINKS: Mapping[str, str] = MappingProxyType(
         "simulated": "glossa.links.simulated:SimulatedLink",
         "mqtt": "glossa.links.mqtt:MqttLink",
         "serial": "glossa.links.serial:SerialLink",
+        "tcp": "glossa.links.network:TcpLink",
+        "udp": "glossa.links.network:UdpLink",
         "http": "glossa.links.web:WebLink",
         "callback": "glossa.links.callback:CallbackLink",
     }

@@ -42,6 +42,12 @@ def read_commands(words: Sequence[str], house: House, matcher: Matcher) -> tuple
     return tuple(read_line(line.replace("\\;", ";").strip(), house) for line in lines if line.strip())
 
 
+_EXAMPLES = {
+    "topic": "{} some/topic 1", "text": "{0} '\"TEXT\"' (the shell takes one pair of quotes away) or {0} 5C 01", "http": "{} POST /path BODY",
+    "call": "{} call NAME",
+}  # fmt: skip
+
+
 def read_line(line: str, house: House) -> Command:
     """A command in its one-line form, as ``say`` prints it.
 
@@ -59,14 +65,9 @@ def read_line(line: str, house: House) -> Command:
         raise WrittenError(f"'{name}' is no link, device or group of this house ({hint})")
     form = _form(house.links[name].options.takes, rest)
     if form is None:
-        example = {
-            "mqtt": f"{name} some/topic 1", "serial": f"{name} '\"TEXT\"' (the shell takes one pair of quotes away) or {name} 5C 01", "http": f"{name} POST /path BODY",
-            "callback": f"{name} call NAME",
-        }  # fmt: skip
-        kind = house.links[name].type
-        raise WrittenError(
-            f"'{rest}' is nothing that a {kind} link takes; write it as in: {example.get(kind, f'{name} some/topic 1')}"
-        )
+        takes = house.links[name].options.takes
+        example = next(_EXAMPLES[form] for form in ("topic", "text", "http", "call") if form in takes).format(name)
+        raise WrittenError(f"'{rest}' is nothing that a {house.links[name].type} link takes; write it as in: {example}")
     first, _, second = rest.partition(" ")
     match form:
         case "text":

@@ -17,7 +17,7 @@ from typing import Any
 
 from glossa.commands import TopicCommand
 from glossa.house import House
-from glossa.house.links import SerialOptions
+from glossa.house.links import StreamOptions
 from glossa.links.link import Link
 from glossa.links.standstill import Standstill
 from glossa.live.before import Before
@@ -275,7 +275,7 @@ class Live:
             if source.link != link or not link or (source.type == "mqtt" and not topic_matches_sub(source.topic, place)):
                 continue
             known = self.engine.house.links.get(link)
-            acknowledge = known.options.acknowledge if known is not None and isinstance(known.options, SerialOptions) else ""
+            acknowledge = known.options.acknowledge if known is not None and isinstance(known.options, StreamOptions) else ""
             if retained:
                 self._complain(f"{place} keeps a retained message; nobody knows how old it is, and it is not acted on")
             elif not (acknowledge and data.startswith(acknowledge.encode())):

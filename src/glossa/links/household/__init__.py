@@ -17,11 +17,11 @@ from glossa.commands.states import Report, States
 from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
 from glossa.house.forms import TopicWire
-from glossa.house.links import HttpOptions, LinkOptions, MqttOptions, SerialOptions
+from glossa.house.links import HttpOptions, LinkOptions, MqttOptions, SerialOptions, TcpOptions
 from glossa.house.model import House
 from glossa.house.values import Value
 from glossa.links.household.faults import Faults
-from glossa.links.household.parts import MqttDevices, SerialBoard, WebHook
+from glossa.links.household.parts import MqttDevices, SerialBoard, SocketBoard, WebHook
 
 __all__ = ["Faults", "Household"]
 
@@ -64,7 +64,7 @@ class Household:
         self._random = random.Random(seed)
         self._told = told
         self._lock = threading.Lock()
-        self.parts: dict[str, MqttDevices | SerialBoard | WebHook] = {}
+        self.parts: dict[str, MqttDevices | SerialBoard | SocketBoard | WebHook] = {}
         links = dict(house.links)
         try:
             for name, link in house.links.items():
@@ -78,6 +78,9 @@ class Household:
                     case SerialOptions() as options:
                         board = SerialBoard(options, str(port or ""), self._taker(name), self._draw)
                         self.parts[name], here = board, replace(options, port=board.path)
+                    case TcpOptions() as options:
+                        socket_board = SocketBoard(options, int(port or 0), self._taker(name), self._draw)
+                        self.parts[name], here = socket_board, replace(options, host="127.0.0.1", port=socket_board.port)
                     case HttpOptions() as options:
                         hook = WebHook(options.url, port, self._taker(name), self._draw)
                         self.parts[name], here = hook, replace(options, url=hook.url)

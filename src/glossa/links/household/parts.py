@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import select
+import socket
 import threading
 import time
 from collections.abc import Callable, Iterable
@@ -15,7 +16,7 @@ from urllib.parse import urlsplit
 
 from msgspec.structs import replace
 
-from glossa.house.links import MqttOptions, SerialOptions
+from glossa.house.links import MqttOptions, SerialOptions, TcpOptions, UdpOptions
 from glossa.links.frames import Frames
 from glossa.links.link import LinkError
 from glossa.links.mqtt import MqttLink
@@ -184,6 +185,84 @@ class SerialBoard:
                 os.close(end)
         if self._link and os.path.islink(self._link):
             os.unlink(self._link)
+
+
+class SocketBoard:
+    """A board behind a TCP or UDP port of this machine, that acknowledges what it takes, where the house waits for that.
+
+    Attributes:
+        port: where it listens, on 127.0.0.1.
+    """
+
+    def __init__(self, options: TcpOptions, port: int, take: Take, draw: Draw) -> None:
+        self._start, self._end, self._answer = options.start, options.end, options.acknowledge
+        self._take, self._draw, self._closed = take, draw, False
+        self._datagrams = isinstance(options, UdpOptions)
+        self._ears = socket.socket(socket.AF_INET, socket.SOCK_DGRAM if self._datagrams else socket.SOCK_STREAM)
+        self._ears.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        self._ears.bind(("127.0.0.1", port))
+        if not self._datagrams:
+            self._ears.listen(1)
+        self.port = int(self._ears.getsockname()[1])
+        self._house: socket.socket | None = None
+        threading.Thread(target=self._work, name="socket board", daemon=True).start()
+
+    def say(self, data: bytes) -> None:
+        """Send bytes to the house, whatever they are; nothing where it has not come yet."""
+        with contextlib.suppress(OSError):
+            if self._house is not None:
+                self._house.sendall(data)
+
+    def hang_up(self) -> None:
+        """Close the connection; the house may come again."""
+        house, self._house = self._house, None
+        if house is not None and house is not self._ears:
+            with contextlib.suppress(OSError):
+                house.shutdown(socket.SHUT_RDWR)
+            house.close()
+
+    def _work(self) -> None:
+        while not self._closed:
+            with contextlib.suppress(OSError):
+                if self._datagrams:
+                    self._datagram()
+                else:
+                    self._house, _ = self._ears.accept()
+                    self._serve(self._house)
+
+    def _datagram(self) -> None:
+        data, there = self._ears.recvfrom(65_536)
+        if self._closed:
+            return
+        framed = data.removeprefix(self._start.encode()).removesuffix(self._end.encode())
+        self._took(framed, lambda answer: self._ears.sendto(answer, there))
+
+    def _serve(self, house: socket.socket) -> None:
+        frames = Frames(self._start, self._end)
+        while data := house.recv(65_536):
+            framed = frames.feed(data, time.monotonic()) if self._end else []
+            for one in framed or [data]:
+                self._took(one, house.sendall)
+        self.hang_up()
+
+    def _took(self, data: bytes, answer: Callable[[bytes], object]) -> None:
+        self._take("", data)
+        fault, delay = self._draw()
+        time.sleep(delay)
+        if fault == "disconnect":
+            self.hang_up()
+        elif fault == "garbage":
+            answer(b"\xff\x00\x13rub")
+        elif self._answer and fault != "drop":
+            answer(f"{self._start}{self._answer}{self._end or chr(10)}".encode())
+
+    def close(self) -> None:
+        """Go away."""
+        self._closed = True
+        self.hang_up()
+        with contextlib.suppress(OSError):
+            self._ears.shutdown(socket.SHUT_RDWR)
+        self._ears.close()
 
 
 class WebHook:
