@@ -19,7 +19,7 @@ LARGEST = 1e15
 """Numbers beyond it are no figure of a household, and not exact as floats."""
 MOST_FAULTS = 100
 _NAMES = {
-    str: "text", bool: "true or false", int: "a whole number", float: "a number", dict: "a table", list: "a list", NoneType: "nothing",
+    str: "text", bool: "true or false", int: "a whole number", float: "a number", dict: "a table", list: "a list", tuple: "a list", NoneType: "nothing",
     datetime.datetime: "a date", datetime.date: "a date", datetime.time: "a time of day",
 }  # fmt: skip
 

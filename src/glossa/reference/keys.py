@@ -140,7 +140,7 @@ def _default(field: msgspec.structs.FieldInfo) -> str:
         value = field.default_factory()
     else:
         return "must be given"
-    if value in (None, "", [], {}) or isinstance(value, Struct):
+    if value in (None, "", [], {}, ()) or isinstance(value, Struct):
         return "none"
     return json.dumps(value)
 
@@ -193,7 +193,7 @@ def _kinds(shape: Any) -> Iterator[str]:
         yield " or ".join(
             [", ".join(map(json.dumps, inner[:-1])), json.dumps(inner[-1])] if len(inner) > 1 else [json.dumps(inner[0])]
         )
-    elif origin is list:
+    elif origin in (list, tuple):
         yield f"a list of {_plural(type_in_words(inner[0]))}"
     elif origin is dict:
         yield f"a table of {_plural(type_in_words(inner[1]))}"

@@ -44,7 +44,7 @@ def house_schema() -> dict[str, Any]:
         sections[name] = {**whole, "description": told[name].does}
     for kind in link_types():
         parts.pop(_options(kind).__name__, None)
-    return {
+    whole = {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "A house file of Glossa",
         "type": "object",
@@ -53,6 +53,8 @@ def house_schema() -> dict[str, Any]:
         "additionalProperties": False,
         "$defs": parts,
     }
+    plain: dict[str, Any] = msgspec.json.decode(msgspec.json.encode(whole))
+    return plain
 
 
 def _options(kind: str) -> type[LinkOptions]:
