@@ -162,7 +162,7 @@ class Brokers(Wires):
 
     def test_the_broker_says_when_the_house_is_gone(self) -> None:
         _, seen = self.opened(MqttLink(MqttOptions(port=self.broker.port), "w", ["gone/#"]))
-        link, _ = self.opened(MqttLink(MqttOptions(port=self.broker.port, availability="$house/there"), "gone", announce=True))
+        link, _ = self.opened(MqttLink(MqttOptions(port=self.broker.port, will_topic="$house/there"), "gone", announce=True))
         self.assertTrue(until(lambda: ("gone/there", b"online") in seen.heard))
         link._session.client.socket().shutdown(socket.SHUT_RDWR)
         self.assertTrue(until(lambda: ("gone/there", b"offline") in seen.heard))

@@ -60,7 +60,7 @@ class MqttOptions(LinkOptions, frozen=True):
     tls: bool = False
     ca_file: str = ""
     keepalive: KeepAlive = 30
-    availability: str = "$house/glossa"
+    will_topic: str = "$house/glossa"
 
     @property
     def encrypted(self) -> bool:
@@ -74,8 +74,8 @@ class MqttOptions(LinkOptions, frozen=True):
 
     def complaints(self) -> Iterator[Complaint]:
         """A topic that can't be published to."""
-        if re.search(r"[+#\0]", self.availability):
-            yield "availability", "a topic to publish to holds no wildcard", "write the whole topic without + and #"
+        if re.search(r"[+#\0]", self.will_topic):
+            yield "will_topic", "a topic to publish to holds no wildcard", "write the whole topic without + and #"
 
 
 class StreamOptions(LinkOptions, frozen=True):
@@ -166,7 +166,7 @@ class SimulatedOptions(LinkOptions, frozen=True):
     tls: bool = False
     ca_file: str = ""
     keepalive: KeepAlive = 30
-    availability: str = "$house/glossa"
+    will_topic: str = "$house/glossa"
     baud: Baud = 9600
     start: str = ""
     end: str = ""

@@ -214,6 +214,6 @@ MEANT = {
     "enum": "choice", "select": "choice", "list": "choice", "bool": "switch", "boolean": "switch", "onoff": "switch", "int": "number",
     "integer": "number", "float": "number", "percent": "number", "string": "words", "str": "words", "text": "words", "color": "colour",
     "rgb": "colour", "min": "minimum", "max": "maximum", "name": "names", "phrase": "phrases", "alias": "also_heard", "aliases": "also_heard",
-    "host_name": "host", "response": "reply", "answer": "reply", "default": "defaults", "action": "steps", "commands": "command",
+    "host_name": "host", "availability": "will_topic", "response": "reply", "answer": "reply", "default": "defaults", "action": "steps", "commands": "command",
 }  # fmt: skip
 """What other notations call a key or a value -> what it is here."""

@@ -45,12 +45,12 @@ class MqttLink(Link):
 
     Args:
         options: those of the house file: ``host``, ``port``, ``username``, ``password_env``, ``version``, ``tls``, ``ca_file``,
-            ``keepalive`` in seconds, ``availability``.
+            ``keepalive`` in seconds, ``will_topic``.
         house: the house's id, for ``$house`` and the client id.
         topics: what to subscribe to; wildcards may be used.
         environment: where the password is found.
         heard: somebody speaks over it: look every second whether the broker answers, so that what waited in it is known to be old.
-        announce: publish "online" at the availability topic, retained, and have the broker publish "offline" when the connection
+        announce: publish "online" at the will topic, retained, and have the broker publish "offline" when the connection
             is lost (the last will).
     """
 
@@ -69,7 +69,7 @@ class MqttLink(Link):
         self._topics = tuple(dict.fromkeys(topics))
         self._environment = environment
         self._five = options.version == "5"
-        self._status = options.availability.replace("$house", house) if announce else ""
+        self._status = options.will_topic.replace("$house", house) if announce else ""
         self._heard = heard
         self._session: _Session | None = None
 

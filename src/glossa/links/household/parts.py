@@ -46,7 +46,7 @@ class MqttDevices:
     """
 
     def __init__(self, options: MqttOptions, house: str, topics: Iterable[str], take: Take, patience: float) -> None:
-        here = replace(options, host="127.0.0.1", availability="")
+        here = replace(options, host="127.0.0.1", will_topic="")
         self._link = MqttLink(here, f"{house}-devices", topics)
         self._take = take
         self._todo: SimpleQueue[Callable[[], None] | None] = SimpleQueue()
