@@ -30,7 +30,7 @@ from glossa.commands import BytesCommand, Command, RequestCommand, TextCommand, 
 from glossa.house.links import HttpOptions, MqttOptions, SerialOptions, TcpOptions, UdpOptions
 from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
 from glossa.links.household import Faults, Household
-from glossa.links.household.broker import Broker, mosquitto
+from glossa.links.household.broker import Broker, free_port, mosquitto
 from glossa.links.household.parts import SocketBoard
 from glossa.links.link import Surroundings
 from glossa.links.make import make_link
@@ -43,6 +43,7 @@ from glossa.live import Record
 from glossa.live.endpoint import MOST_CONNECTIONS, Endpoint
 from glossa.live.listen import Live
 from glossa.live.log import EventLog, read_log
+from glossa.live.places import Place, place_of
 from glossa.live.reload import Watch
 from glossa.live.replies import Speaker
 from tests.test_cli import run
@@ -125,10 +126,14 @@ class Wires(unittest.TestCase):
         return link, ears
 
     @contextlib.contextmanager
-    def live(self, house: glossa.House, source: str | tuple[()], **options: Any) -> Iterator[tuple[Live, list[Record]]]:
+    def live(
+        self, house: glossa.House, source: str | tuple[()], sources: tuple[Place, ...] = (), **options: Any
+    ) -> Iterator[tuple[Live, list[Record]]]:
         """A house that listens in a thread of its own."""
         records: list[Record] = []
-        made = Live(house, [source] if source else (), records.append, awake=True, matcher=glossa.Matcher(house, 100), **options)
+        made = Live(
+            house, [source] if source else sources, records.append, awake=True, matcher=glossa.Matcher(house, 100), **options
+        )
         thread = threading.Thread(target=made.run)
         thread.start()
         try:
@@ -686,6 +691,35 @@ class Listening(Wires):
             self.assertTrue(until(lambda: told.exists() and "galley lamp on" in told.read_text()))
         self.assertEqual([r["outcome"] for r in of(records, "heard")], ["accept", "reject", "accept"])
         self.assertIn("noise", of(records, "ignored")[0]["why"])
+
+    def test_sources_of_the_house_file_on_bare_ports(self) -> None:
+        ports = [free_port(), free_port()]
+        house = glossa.house.read_house(
+            '[house]\nname = "Quay"\n'
+            f'[sources.radio]\ntype = "tcp"\nport = {ports[0]}\n[sources.buzzer]\ntype = "udp"\nport = {ports[1]}\nstart = "<"\nend = ">"\n'
+            "[devices.lamp]\nnames = ['lamp']\nproperties.power = { type = 'switch', command = { topic = 'lamp', payload = '$raw' } }\n"
+            "[intents.s]\nphrases = ['[the] $device $power']\nset = { power = '$power' }\n"
+        )
+        radio, buzzer = (place_of(source, house) for source in house.sources.values())
+        with self.live(house, (), sources=(radio, buzzer)) as (_, records):
+            with socket.create_connection(("127.0.0.1", ports[0])) as wire:
+                wire.sendall(b"lamp on\nla")
+                self.assertTrue(until(lambda: len(of(records, "heard")) == 1), records)
+                wire.sendall(b'mp off\r\n{"text": "lamp on", "final": false}\n\xff\xfe\x00 half a line')
+                self.assertTrue(until(lambda: len(of(records, "heard")) == 2), records)
+            with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as wire:
+                for data in (b"lamp on", b"<lamp on", b"<the lamp on>", os.urandom(60_000)):
+                    wire.sendto(data, ("127.0.0.1", ports[1]))
+            self.assertTrue(until(lambda: len(of(records, "heard")) == 3 and len(of(records, "trouble")) == 2), records)
+        heard = [(r["source"], r["utterance"], r["outcome"]) for r in of(records, "heard")]
+        self.assertEqual(
+            heard, [("radio", "lamp on", "accept"), ("radio", "lamp off", "accept"), ("buzzer", "the lamp on", "accept")]
+        )
+        told = " ".join(r["why"] for r in of(records, "trouble"))
+        self.assertIn("ended within a line", told)
+        self.assertIn("not between '<' and '>'", told)
+        with self.live(house, (), sources=(radio,)), self.assertRaisesRegex(OSError, "in use"):
+            Live(house, [radio], lambda record: None).run()
 
     def test_a_changed_house_file_is_taken_when_it_is_whole_and_valid(self) -> None:
         path = self.folder / "house.toml"

@@ -21,7 +21,11 @@ from glossa.live.records import Record
 @click.command()
 @house_argument()
 @click.option(
-    "--from", "sources", multiple=True, metavar="PLACE", help="Where text comes from; may be repeated.  [default: stdin]"
+    "--from",
+    "sources",
+    multiple=True,
+    metavar="PLACE",
+    help="Where text comes from; may be repeated.  [default: the sources of the house file, else stdin]",
 )
 @click.option(
     "--reply", "replies", multiple=True, metavar="PLACE", help="Where answers go besides this output: mqtt:... or run:..."
@@ -78,6 +82,7 @@ def listen(
       serial:LINK                             a serial link of the house
       serial:/dev/ttyUSB1?baud=115200&start=<&end=>
       http:8090/heard                         POST there, on this machine only
+      tcp:4000, udp:4000                      lines, or a datagram for each utterance; ?start=<&end=> for frames
       run:PROGRAM ARGUMENT...                 for --reply: the text comes on its standard input
 
     \b
@@ -91,7 +96,7 @@ def listen(
     from glossa.live.engine import REMEMBERED
     from glossa.live.listen import Live
     from glossa.live.log import EventLog, read_log
-    from glossa.live.places import PlaceError
+    from glossa.live.places import Place, PlaceError, place_of
     from glossa.live.reload import Watch
     from glossa.matching import Matcher
 
@@ -113,9 +118,10 @@ def listen(
             log, clock=clock, megabytes=log_size, talk=not no_talk,
             trouble=lambda why: live.engine.trouble(why),
         )  # fmt: skip
+    places: tuple[Place | str, ...] = sources or tuple(place_of(source, home) for source in home.sources.values()) or ("stdin",)
     try:
         live = Live(
-            home, sources or ("stdin",), emit, matcher=matcher, replies=replies, health=health, log=kept,
+            home, places, emit, matcher=matcher, replies=replies, health=health, log=kept,
             watch=watch, before=left, token=os.environ.get(token_env, "") if token_env else "", dry=dry_run, **options,
         )  # fmt: skip
     except PlaceError as error:
@@ -123,7 +129,7 @@ def listen(
     emit.ends = lambda: live.stop("nobody reads the output")
     for number, reason in ((signal.SIGINT, "interrupted"), (signal.SIGTERM, "ended")):
         signal.signal(number, lambda *_, reason=reason: live.stop(reason))
-    if not as_json and "stdin" in (sources or ("stdin",)) and sys.stdin.isatty():
+    if not as_json and any(p == "stdin" or getattr(p, "type", "") == "stdin" for p in places) and sys.stdin.isatty():
         click.echo("Type what is heard, one a line; Ctrl-D ends.", err=True)
     matcher.warm()
     # Links work in threads; while a line is understood they would else wait 5 ms each time that they have something to do.

@@ -16,6 +16,7 @@ from glossa.house import check, schema, sheets
 from glossa.house.effects import read_change, read_setting
 from glossa.house.forms import SetWire
 from glossa.house.frozen import deep_frozen
+from glossa.house.links import Link
 from glossa.house.model import (
     Device,
     Group,
@@ -23,7 +24,6 @@ from glossa.house.model import (
     HouseWords,
     Intent,
     Kind,
-    Link,
     Matching,
     Mode,
     Phrase,
@@ -38,6 +38,7 @@ from glossa.house.reader import Reader
 from glossa.house.schema import SECTIONS, TABLES, StepSection
 from glossa.house.shapes import Path, convert
 from glossa.house.sorts import FREE
+from glossa.house.sources import Source
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts
 from glossa.house.wires import read_wire
@@ -165,6 +166,7 @@ class _Builder:
                 "the house has no intent and no table",
                 'write [intents.some_id] with phrases, or [house] tables = ["codes.csv"]',
             )
+        sources = self._sources(links)
         return House(
             name=base.name,
             languages=reader.languages,
@@ -185,6 +187,7 @@ class _Builder:
             repeat=base.repeat,
             window=wake.window if wake else 8.0,
             resume=base.resume,
+            sources=sources,
         )
 
     def _matching(self, section: Any, above: Matching, path: Path) -> Matching:
@@ -205,6 +208,11 @@ class _Builder:
             key: link if link is not None else Link(key) for key, link in found.items()
         }  # one that is wrong is known to be there
         return links or {ONLY_LINK: Link(ONLY_LINK)}
+
+    def _sources(self, links: Mapping[str, Link]) -> dict[str, Source]:
+        written = self.reader.entries(self.raw, "sources")
+        found = (check.source(key, section, links, self.reader) for key, section in written.items())
+        return {source.id: source for source in found if source is not None}
 
     def _rooms(self) -> dict[str, Texts]:
         shown: dict[str, Texts] = {}

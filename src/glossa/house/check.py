@@ -10,8 +10,8 @@ from msgspec import Struct
 
 from glossa.house import notation
 from glossa.house.effects import Change, Setting, read_change, read_setting, slot_of
-from glossa.house.links import LinkOptions, link_options, link_types
-from glossa.house.model import Device, Group, Link, Mode, Phrase
+from glossa.house.links import Link, LinkOptions, link_options, link_types
+from glossa.house.model import Device, Group, Mode, Phrase
 from glossa.house.notation import NotationError
 from glossa.house.problems import Problem, nearest
 from glossa.house.reader import Reader, meant
@@ -19,6 +19,7 @@ from glossa.house.schema import IntentSection
 from glossa.house.shapes import Path, convert
 from glossa.house.sheets import SheetIntent
 from glossa.house.sorts import FREE, NumberValues
+from glossa.house.sources import SOURCES, Source, SourceOptions
 from glossa.house.templates import placeholders
 from glossa.house.values import Value, Values
 
@@ -93,22 +94,42 @@ def languages(tags: Iterable[str], known: Collection[str], bad: Bad) -> None:
 
 def link(key: str, written: Mapping[str, Any], reader: Reader) -> Link | None:
     """A link with what its type needs and nothing of another type; None where it can't be used."""
-    path = ("links", key)
-    kind = written.get("type", "simulated")
-    shape = link_options(kind) if isinstance(kind, str) else None
-    if shape is None:
-        reader.bad((*path, "type"), f"unknown value '{kind}'", nearest(str(kind), link_types()))
-        return None
-    options, faults = convert({k: v for k, v in written.items() if k != "type"}, shape)
-    for fault in faults:
-        foreign = fault.kind == "unknown key" and len(fault.path) == 1
-        message = f"a {kind} link has no '{fault.written}'" if foreign else fault.message
-        reader.bad((*path, *fault.path), message, meant(fault.written, fault.known))
-    if not isinstance(options, LinkOptions) or faults:
+    path, kind = ("links", key), written.get("type", "simulated")
+    options = _typed(path, kind, written, link_options(kind) if isinstance(kind, str) else None, link_types(), reader)
+    if not isinstance(options, LinkOptions):
         return None
     for name, message, hint in options.complaints():
         reader.bad((*path, name) if name else path, message, hint)
     return Link(key, kind, options)
+
+
+def source(key: str, written: Mapping[str, Any], links: Mapping[str, Link], reader: Reader) -> Source | None:
+    """A source with what its type needs and nothing of another type; None where it can't be used."""
+    path, kind = ("sources", key), written.get("type")
+    if kind is None:
+        reader.bad(path, "'type' is missing", "one of: " + ", ".join(SOURCES))
+        return None
+    options = _typed(path, kind, written, SOURCES.get(kind) if isinstance(kind, str) else None, tuple(SOURCES), reader)
+    if not isinstance(options, SourceOptions):
+        return None
+    for name, message, hint in options.complaints(links):
+        reader.bad((*path, name) if name else path, message, hint)
+    return Source(key, kind, options)
+
+
+def _typed(
+    path: tuple[str, str], kind: object, written: Mapping[str, Any], shape: type | None, types: Sequence[str], reader: Reader
+) -> object:
+    """The keys of a type, as an object of its class; None where something was wrong and noted."""
+    if shape is None:
+        reader.bad((*path, "type"), f"unknown value '{kind}'", nearest(str(kind), types))
+        return None
+    options, faults = convert({k: v for k, v in written.items() if k != "type"}, shape)
+    for fault in faults:
+        foreign = fault.kind == "unknown key" and len(fault.path) == 1
+        message = f"a {kind} {path[0][:-1]} has no '{fault.written}'" if foreign else fault.message
+        reader.bad((*path, *fault.path), message, meant(fault.written, fault.known))
+    return None if faults else options
 
 
 def names(devices: Mapping[str, Device], groups: Mapping[str, Group], bad: Bad) -> None:

@@ -184,6 +184,14 @@ class SimulatedOptions(LinkOptions, frozen=True):
         return self.start + self.end
 
 
+class Link(Struct, frozen=True):
+    """What a command travels over; ``options`` holds the keys of its type, defaults filled in."""
+
+    id: str
+    type: str = "simulated"
+    options: LinkOptions = SimulatedOptions()
+
+
 BUILT_IN: Mapping[str, type[LinkOptions]] = MappingProxyType(
     {
         "simulated": SimulatedOptions,

@@ -8,8 +8,9 @@ from msgspec import Struct, field
 
 from glossa.house.effects import Change, Setting, slot_of
 from glossa.house.forms import SetWire, WaitWire, Wire
-from glossa.house.links import LinkOptions, SimulatedOptions
+from glossa.house.links import Link
 from glossa.house.notation import Sequence
+from glossa.house.sources import Source
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
 
@@ -207,14 +208,6 @@ class Wake(Struct, frozen=True):
     after_command: str = "sleep"
 
 
-class Link(Struct, frozen=True):
-    """What a command travels over; ``options`` holds the keys of its type, defaults filled in."""
-
-    id: str
-    type: str = "simulated"
-    options: LinkOptions = SimulatedOptions()
-
-
 class HouseWords(Struct, frozen=True):
     """What the household says beside the built-in lists; each text as folded words, by language."""
 
@@ -247,6 +240,7 @@ class House(Struct, frozen=True):
     window: float = 8.0
     resume: str = "report"
     """What becomes of commands that were cut off when the program ended: ``report``, or ``send`` at the next start."""
+    sources: Mapping[str, Source] = field(default_factory=dict)
 
     @property
     def id(self) -> str:

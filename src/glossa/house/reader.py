@@ -10,7 +10,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from glossa.house.lines import line_of
-from glossa.house.model import Link
+from glossa.house.links import Link
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import Problem, nearest
 from glossa.house.schema import MEANT, SECTIONS, TABLES, ValuesSection

@@ -199,6 +199,7 @@ SECTIONS: dict[str, Any] = {
 }
 TABLES: dict[str, Any] = {
     "links": dict[str, Any],
+    "sources": dict[str, Any],
     "rooms": Texts,
     "kinds": KindSection,
     "devices": DeviceSection,

@@ -9,7 +9,7 @@ from collections.abc import Collection, Mapping
 from msgspec import Struct, field
 
 from glossa.house.forms import Wire
-from glossa.house.model import Link
+from glossa.house.links import Link
 from glossa.house.notation import NotationError, parse, slots
 from glossa.house.problems import Problem, nearest
 from glossa.house.schema import StepSection

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from glossa.house.effects import read_setting
 from glossa.house.forms import BytesWire, CallWire, RequestWire, SetWire, TextualWire, TextWire, TopicWire, WaitWire, Wire
-from glossa.house.model import Link
+from glossa.house.links import Link
 from glossa.house.problems import nearest
 from glossa.house.schema import StepSection
 from glossa.house.shapes import Path

@@ -27,6 +27,11 @@ class Frames:
         self._last = float("-inf")
         self.noise = 0
 
+    @property
+    def held(self) -> bool:
+        """Whether the beginning of a frame waits for the rest."""
+        return bool(self._held)
+
     def feed(self, data: bytes, now: float) -> list[bytes]:
         """The whole frames that these bytes complete, without their delimiters and without empty ones.
 

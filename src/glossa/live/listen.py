@@ -22,6 +22,7 @@ from glossa.links.link import Link
 from glossa.links.standstill import Standstill
 from glossa.live.before import Before
 from glossa.live.courier import clock
+from glossa.live.ears import Ears
 from glossa.live.endpoint import Busy, Endpoint, Unusable, is_loopback
 from glossa.live.engine import Engine
 from glossa.live.heard import Heard, read_heard
@@ -105,7 +106,7 @@ class Live:
         **engine: Any,
     ) -> None:
         self._token = token
-        self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http")) for s in sources)
+        self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http", "tcp", "udp")) for s in sources)
         self._replies = tuple(_place(r, house, ("mqtt", "run")) for r in replies)
         self._health = _place(health, house, ("http", "mqtt")) if health is not None else None
         self._emit_to, self._log, self._watch, self._grace, self._before = emit, log, watch, grace, before
@@ -132,6 +133,8 @@ class Live:
         self._endpoints = [
             self._endpoint(p, token) for p in (*self._sources, *((self._health,) if self._health else ())) if p.type == "http"
         ]
+
+        self._ears: list[Ears] = []
 
     # --- putting it together ----------------------------------------------------------------------------------------
 
@@ -302,12 +305,12 @@ class Live:
             raise Busy from None
         return record.plain() if record is not None else None
 
-    def _read_stdin(self) -> None:
+    def _read_stdin(self, source: str) -> None:
         for line in read_lines(sys.stdin.fileno(), clock):
             if self._stop:
                 return
             if line.whole:
-                self.offer(line.data, "stdin", wait=True, since=line.since)
+                self.offer(line.data, source, wait=True, since=line.since)
             else:
                 self._later(self._trouble, "the input ended within a line, which is not acted on")
         self._later(self._source_ended)
@@ -352,8 +355,12 @@ class Live:
                     f"{place.written} can be reached by other machines and asks for no token; give it one with --token-env"
                 )
         for source in self._sources:
+            if source.type in ("tcp", "udp"):
+                hear = partial(self.offer, source=source.written)
+                trouble = partial(self._later, self._trouble)
+                self._ears.append(Ears(source.type, source.host, source.port, source.frame, hear, trouble))
             if source.type == "stdin":
-                threading.Thread(target=self._read_stdin, name="stdin", daemon=True).start()
+                threading.Thread(target=self._read_stdin, args=(source.written,), name="stdin", daemon=True).start()
         threading.Thread(target=self._beat, name="pulse", daemon=True).start()
         if self._watch is not None:
             threading.Thread(target=self._look_after_file, args=(self._watch,), name="house file", daemon=True).start()
@@ -386,6 +393,8 @@ class Live:
         """Let what is under way end, report the rest, and close everything."""
         for endpoint in self._endpoints:
             endpoint.close()
+        for ears in self._ears:
+            ears.close()
         until = clock() + (float("inf") if self._stop == INPUT_ENDED else self._grace)
         while clock() < until and not self._hurry and self._under_way:
             self._step(min(0.2, max(0.0, self.engine.due() - clock())))

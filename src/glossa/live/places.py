@@ -10,6 +10,7 @@ from msgspec import Struct
 from glossa.house.links import LinkOptions, MqttOptions, SerialOptions
 from glossa.house.model import House
 from glossa.house.problems import nearest
+from glossa.house.sources import HttpSource, MqttSource, SerialSource, Source, TcpSource
 
 SERIAL_KEYS = ("baud", "start", "end")
 
@@ -22,12 +23,13 @@ class Place(Struct, frozen=True):
     """Somewhere to listen at or to talk to.
 
     Attributes:
-        type: ``stdin``, ``serial``, ``mqtt``, ``http`` or ``run``.
-        written: as the person wrote it.
+        type: ``stdin``, ``serial``, ``mqtt``, ``http``, ``tcp``, ``udp`` or ``run``.
+        written: as the person wrote it; the id of a source of the house.
         link: the id of the house's link, or the name of one that is made for this place.
         topic: for MQTT.
         options: of the link that is made for this place, as a house file has them.
-        host, port, path: where to listen for HTTP.
+        host, port, path: where to listen; the path for HTTP alone.
+        frame: start and end of what comes in at a TCP or UDP port.
         program: for ``run``: the program and its arguments.
     """
 
@@ -39,6 +41,7 @@ class Place(Struct, frozen=True):
     host: str = "127.0.0.1"
     port: int = 0
     path: str = ""
+    frame: tuple[str, str] = ("", "")
     program: tuple[str, ...] = ()
 
 
@@ -47,7 +50,8 @@ def read_place(written: str, house: House, takes: tuple[str, ...]) -> Place:
 
     Args:
         written: ``stdin``; ``serial:LINK`` or ``serial:PORT?baud=9600&start=<&end=>``; ``mqtt:TOPIC`` on the house's only MQTT link,
-            ``mqtt:LINK:TOPIC`` or ``mqtt://HOST:PORT/TOPIC``; ``http:PORT/PATH`` or ``http:HOST:PORT/PATH``; ``run:PROGRAM ARGUMENT...``.
+            ``mqtt:LINK:TOPIC`` or ``mqtt://HOST:PORT/TOPIC``; ``http:PORT/PATH`` or ``http:HOST:PORT/PATH``;
+            ``tcp:PORT`` or ``tcp:HOST:PORT?start=<&end=>``, ``udp:`` likewise; ``run:PROGRAM ARGUMENT...``.
         house: whose links may be named.
         takes: the types that fit here.
 
@@ -64,7 +68,9 @@ def read_place(written: str, house: House, takes: tuple[str, ...]) -> Place:
         return Place("stdin", written)
     if not rest:
         raise PlaceError(f"'{written}' says not where; see --help for examples")
-    return {"serial": _serial, "mqtt": _mqtt, "http": _http, "run": _run}[kind](written, rest, house)
+    return {"serial": _serial, "mqtt": _mqtt, "http": _http, "tcp": _socket, "udp": _socket, "run": _run}[kind](
+        written, rest, house
+    )
 
 
 def _serial(written: str, rest: str, house: House) -> Place:
@@ -119,6 +125,39 @@ def _http(written: str, rest: str, house: House) -> Place:
     if not (port.isascii() and port.isdigit() and int(port) < 65536):
         raise PlaceError(f"'{written}' has no port; write http:8090 or http:127.0.0.1:8090/heard")
     return Place("http", written, host=host.strip("[]") or "127.0.0.1", port=int(port), path=slash + path)
+
+
+def _socket(written: str, rest: str, house: House) -> Place:
+    kind = written.partition(":")[0]
+    address, _, query = rest.partition("?")
+    host, _, port = address.rpartition(":")
+    if not (port.isascii() and port.isdigit() and 0 < int(port) < 65536):
+        raise PlaceError(f"'{written}' has no port; write {kind}:4000 or {kind}:127.0.0.1:4000")
+    ends = {"start": "", "end": ""}
+    for key, value in parse_qsl(query.replace("#", "%23").replace("+", "%2B"), keep_blank_values=True):
+        if key not in ends:
+            raise PlaceError(f"a {kind} port has no '{key}' ({nearest(key, ends)})")
+        ends[key] = value.encode().decode("unicode_escape")
+    return Place(kind, written, host=host.strip("[]") or "127.0.0.1", port=int(port), frame=(ends["start"], ends["end"]))
+
+
+def place_of(source: Source, house: House) -> Place:
+    """A source of the house file as a place."""
+    match source.options:
+        case SerialSource(link=link) if link:
+            return Place("serial", source.id, link=link)
+        case SerialSource() as own:
+            options = SerialOptions(port=own.port, baud=own.baud, start=own.start, end=own.end)
+            return Place("serial", source.id, link=f"serial:{own.port}", options=options)
+        case MqttSource() as own:
+            brokers = [key for key, link in house.links.items() if isinstance(link.options, MqttOptions)]
+            return Place("mqtt", source.id, own.link or brokers[0], own.topic.replace("$house", house.id))
+        case HttpSource() as own:
+            return Place("http", source.id, host=own.host, port=own.port or 0, path=own.path)
+        case TcpSource() as own:
+            return Place(source.type, source.id, host=own.host, port=own.port or 0, frame=(own.start, own.end))
+        case _:
+            return Place("stdin", source.id)
 
 
 def _run(written: str, rest: str, house: House) -> Place:

@@ -8,9 +8,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from glossa.commands import Command
+from glossa.house.links import Link as HouseLink
 from glossa.house.model import House
-from glossa.house.model import Link as HouseLink
-from glossa.house.model import Link as LinkSection
 from glossa.links.link import Inbox, Link, Surroundings
 from glossa.links.make import make_link
 from glossa.links.simulated import SimulatedHouse, SimulatedLink
@@ -52,7 +51,7 @@ class Wiring:
         self._environment, self._functions, self._links, self._dry = environment, functions, dict(links or {}), dry
         self._devices: SimulatedHouse | None = None
         self._couriers: dict[str, Courier] = {}
-        self._made_of: dict[str, tuple[LinkSection | None, tuple[str, ...]]] = {}
+        self._made_of: dict[str, tuple[HouseLink | None, tuple[str, ...]]] = {}
 
     def update(
         self, house: House, topics: Mapping[str, tuple[str, ...]], places: Mapping[str, Place], heard: Collection[str]

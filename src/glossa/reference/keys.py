@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import tomllib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
 from types import MappingProxyType, NoneType
@@ -15,6 +15,14 @@ from msgspec import NODEFAULT, Meta, Struct
 
 from glossa.house import schema
 from glossa.house.links import SimulatedOptions, link_types
+from glossa.house.sources import SOURCES
+
+
+def _merged(shapes: Iterable[type[Struct]]) -> type[Struct]:
+    """The keys of several types in one class, each once."""
+    fields = {f.name: (f.name, f.type, f.default) for shape in shapes for f in msgspec.structs.fields(shape)}
+    return msgspec.defstruct("AnySource", list(fields.values()), kw_only=True)
+
 
 SHAPES: Mapping[str, Any] = MappingProxyType(
     {
@@ -26,6 +34,7 @@ SHAPES: Mapping[str, Any] = MappingProxyType(
         "words": schema.WordsSection,
         "sounds": dict[str, str],
         "links": SimulatedOptions,
+        "sources": _merged(SOURCES.values()),
         "rooms": schema.Texts,
         "kinds": schema.KindSection,
         "properties": schema.PropertySection,
@@ -43,6 +52,7 @@ SHAPES: Mapping[str, Any] = MappingProxyType(
 HEADERS: Mapping[str, str] = MappingProxyType(
     {
         "links": "[links.ID]",
+        "sources": "[sources.ID]",
         "kinds": "[kinds.ID]",
         "properties": "[kinds.ID.properties.NAME]",
         "devices": "[devices.ID]",
@@ -64,6 +74,10 @@ FREE: Mapping[str, str] = MappingProxyType(
     }
 )
 """Sections whose keys are the household's own, with a line of each."""
+
+
+TYPED: Mapping[str, Callable[[], Sequence[str]]] = MappingProxyType({"links": link_types, "sources": lambda: tuple(SOURCES)})
+"""Sections whose entries have a ``type``, and the types that there are."""
 
 
 class Key(Struct, frozen=True):
@@ -114,9 +128,10 @@ def topics() -> tuple[Topic, ...]:
 def _topic(section: str, shape: Any, told: Mapping[str, Any]) -> Topic:
     keys = []
     if section not in FREE:
-        if section == "links":
+        if section in TYPED:
             said = told["type"]
-            keys.append(Key(section, "type", _either(link_types()), '"simulated"', "", said["does"], said["example"]))
+            default = '"simulated"' if section == "links" else "must be given"
+            keys.append(Key(section, "type", _either(TYPED[section]()), default, "", said["does"], said["example"]))
         inherited = {f.name for f in msgspec.structs.fields(schema.ValuesSection)} if section == "slots" else set()
         for field in msgspec.structs.fields(shape):
             if field.name in inherited:

@@ -7,10 +7,11 @@ from typing import Any
 
 import msgspec
 
-from glossa.house.links import LinkOptions, link_options, link_types
+from glossa.house.links import link_options
 from glossa.house.schema import SECTIONS, TABLES
 from glossa.house.sorts import sorts
-from glossa.reference.keys import SHAPES, Topic, topics
+from glossa.house.sources import SOURCES
+from glossa.reference.keys import SHAPES, TYPED, Topic, topics
 
 _NAMES = {
     shape.__name__: section for section, shape in SHAPES.items() if isinstance(shape, type) and issubclass(shape, msgspec.Struct)
@@ -19,12 +20,13 @@ _NAMES = {
 
 def house_schema() -> dict[str, Any]:
     """The schema; every section and key carries what the reference says about it."""
-    shapes = (*SECTIONS.values(), *TABLES.values(), *(_options(kind) for kind in link_types()))
+    typed = {_options(section, kind): section for section, kinds in TYPED.items() for kind in kinds()}
+    shapes = (*SECTIONS.values(), *TABLES.values(), *typed)
     made, parts = msgspec.json.schema_components(shapes)
     told = {topic.section: topic for topic in topics()}
-    options = {_options(kind).__name__ for kind in link_types()}
+    options = {shape.__name__: section for shape, section in typed.items()}
     for name, part in parts.items():
-        section = "links" if name in options else _NAMES.get(name, "")
+        section = options.get(name) or _NAMES.get(name, "")
         keys = (
             {key.name: key for key in (*told[section].keys, *(told["properties"].keys if section == "slots" else ()))}
             if section
@@ -38,12 +40,12 @@ def house_schema() -> dict[str, Any]:
             part["properties"]["type"] = {"enum": list(sorts()), "description": keys["type"].does}
     sections = {}
     for name, shape in zip((*SECTIONS, *TABLES), made, strict=False):
-        if name == "links":
-            shape = {"anyOf": [_typed(kind, parts, told["links"]) for kind in link_types()]}
+        if name in TYPED:
+            shape = {"anyOf": [_typed(name, kind, parts, told[name]) for kind in TYPED[name]()]}
         whole = {"type": "object", "additionalProperties": shape} if name in TABLES else shape
         sections[name] = {**whole, "description": told[name].does}
-    for kind in link_types():
-        parts.pop(_options(kind).__name__, None)
+    for name in options:
+        parts.pop(name, None)
     whole = {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "A house file of Glossa",
@@ -57,15 +59,15 @@ def house_schema() -> dict[str, Any]:
     return plain
 
 
-def _options(kind: str) -> type[LinkOptions]:
-    found = link_options(kind)
+def _options(section: str, kind: str) -> type[msgspec.Struct]:
+    found = link_options(kind) if section == "links" else SOURCES[kind]
     assert found is not None, kind
     return found
 
 
-def _typed(kind: str, parts: Mapping[str, Any], topic: Topic) -> dict[str, Any]:
-    """The keys of a type of links, and the ``type`` that tells it."""
-    part = parts[_options(kind).__name__]
+def _typed(section: str, kind: str, parts: Mapping[str, Any], topic: Topic) -> dict[str, Any]:
+    """The keys of a type of links or sources, and the ``type`` that tells it."""
+    part = parts[_options(section, kind).__name__]
     told = {"const": kind, "description": next(key.does for key in topic.keys if key.name == "type")}
     required = [] if kind == "simulated" else ["type"]
-    return {**part, "title": f"{kind} link", "properties": {"type": told, **part["properties"]}, "required": required}
+    return {**part, "title": f"{kind}, {topic.header}", "properties": {"type": told, **part["properties"]}, "required": required}

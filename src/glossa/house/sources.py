@@ -1,0 +1,112 @@
+"""The types of sources, where heard text comes from, and their keys, a class each, checked when a house is read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from types import MappingProxyType
+
+from msgspec import Struct
+
+from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions
+
+
+class SourceOptions(Struct, forbid_unknown_fields=True, kw_only=True, frozen=True):
+    """The keys of every source, beside its ``type``."""
+
+    def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
+        """What is wrong beyond the types and ranges of the keys, in a house with some links."""
+        yield from ()
+
+
+class StdinSource(SourceOptions, frozen=True):
+    """``type = "stdin"``: lines on standard input."""
+
+
+class SerialSource(SourceOptions, frozen=True):
+    """``type = "serial"``: lines or frames, of a port of its own or of a link of the house."""
+
+    link: str = ""
+    port: str = ""
+    baud: Baud = 9600
+    start: str = ""
+    end: str = ""
+
+    def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
+        """Neither a port nor a link, both, or a link that is no serial one."""
+        if bool(self.link) == bool(self.port):
+            yield (
+                "",
+                "needs a port or a link, and not both",
+                'write port = "/dev/ttyUSB1", or link = "..." for a serial link of the house',
+            )
+        elif self.link:
+            yield from _linked(self.link, "serial", SerialOptions, links)
+
+
+class MqttSource(SourceOptions, frozen=True):
+    """``type = "mqtt"``: what arrives at a topic, wildcards allowed, on an MQTT link of the house."""
+
+    topic: str = ""
+    link: str = ""
+
+    def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
+        """No topic, or no link that it could arrive on."""
+        brokers = [key for key, link in links.items() if isinstance(link.options, MqttOptions)]
+        if not self.topic:
+            yield "", "'topic' is missing", 'write topic = "my-home/heard"'
+        if self.link:
+            yield from _linked(self.link, "mqtt", MqttOptions, links)
+        elif len(brokers) != 1:
+            yield "", "the house has no mqtt link" if not brokers else "the house has several mqtt links", 'write link = "..."'
+
+
+class ListeningSource(SourceOptions, frozen=True):
+    """The keys of sources that listen at a port of this machine."""
+
+    host: str = "127.0.0.1"
+    port: Port | None = None
+
+    def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
+        """A port that was not given."""
+        if self.port is None:
+            yield "", "'port' is missing", "write port = 8090"
+
+
+class HttpSource(ListeningSource, frozen=True):
+    """``type = "http"``: POST requests with text or JSON."""
+
+    path: str = "/"
+
+
+class TcpSource(ListeningSource, frozen=True):
+    """``type = "tcp"``: lines or frames of everybody who connects."""
+
+    start: str = ""
+    end: str = ""
+
+
+class UdpSource(TcpSource, frozen=True):
+    """``type = "udp"``: each datagram is one utterance."""
+
+
+SOURCES: Mapping[str, type[SourceOptions]] = MappingProxyType(
+    {"stdin": StdinSource, "serial": SerialSource, "mqtt": MqttSource, "http": HttpSource, "tcp": TcpSource, "udp": UdpSource}
+)
+"""Type -> class of its keys."""
+
+
+class Source(Struct, frozen=True):
+    """Where heard text comes from."""
+
+    id: str
+    type: str
+    options: SourceOptions
+
+
+def _linked(name: str, kind: str, wanted: type, links: Mapping[str, Link]) -> Iterator[Complaint]:
+    from glossa.house.problems import nearest
+
+    if name not in links:
+        yield "link", f"there is no link '{name}'", nearest(name, links)
+    elif not isinstance(links[name].options, wanted):
+        yield "link", f"'{name}' is a {links[name].type} link", f"name a {kind} link"
