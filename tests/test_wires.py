@@ -15,6 +15,7 @@ import sys
 import tempfile
 import threading
 import time
+import tty
 import unittest
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -720,6 +721,47 @@ class Listening(Wires):
         self.assertIn("not between '<' and '>'", told)
         with self.live(house, (), sources=(radio,)), self.assertRaisesRegex(OSError, "in use"):
             Live(house, [radio], lambda record: None).run()
+
+    def test_a_recogniser_that_sends_codes(self) -> None:
+        board, other = os.openpty()
+        tty.setraw(other)
+        self.addCleanup(os.close, board)
+        port = free_port()
+        house = glossa.house.read_house(
+            '[house]\nname = "Quay"\nrepeat = 0.3\n'
+            f'[sources.module]\ntype = "serial"\nport = "{os.ttyname(other)}"\ncode_bytes = 2\ncodes = "module.csv"\n'
+            f'[sources.panel]\ntype = "tcp"\nport = {port}\nstart = "<"\nend = ">"\ncodes = "panel.csv"\n'
+            "[devices.lamp]\nnames = ['lamp']\nproperties.power = { type = 'switch', command = { topic = 'lamp', payload = '$raw' } }\n"
+            "[intents.s]\nphrases = ['[the] $device $power']\nset = { power = '$power' }\n",
+            {
+                "module.csv": "code,utterance\n5C 01,lamp on\n5c02,lamp off\n5C 03,lamp on\n",
+                "panel.csv": "code,utterance\nK1,lamp off\n",
+            },
+        )
+        os.close(other)
+        places = tuple(place_of(source, house) for source in house.sources.values())
+        with self.live(house, (), sources=places) as (_, records):
+
+            def heard(count: int) -> list[str]:
+                self.assertTrue(until(lambda: len(of(records, "heard")) >= count), records)
+                return [f"{r['source']} {r['utterance']} {r['outcome']}" for r in of(records, "heard")]
+
+            self.assertTrue(until(lambda: sum(r.kind == "link" for r in records) == 2), records)
+            os.write(board, b"\x5c")
+            time.sleep(0.1)
+            os.write(board, b"\x01")
+            self.assertEqual(heard(1), ["module lamp on accept"])
+            os.write(board, b"\x5c\x01\x5c\x01\x5c\x09\x5c\x09\x5c")  # it chatters, sends what nobody knows, and half a code
+            self.assertEqual(heard(3)[1:], ["module lamp on asleep"] * 2)
+            time.sleep(2.2)
+            os.write(board, b"\x5c\x02")
+            heard(4)
+            time.sleep(0.4)
+            with socket.create_connection(("127.0.0.1", port)) as wire:
+                wire.sendall(b"noise<K1><K1")
+                self.assertEqual(heard(5)[3:], ["module lamp off accept", "panel lamp off accept"])
+        told = [r["why"] for r in of(records, "trouble")]
+        self.assertEqual(sum("5C 09" in why for why in told), 1, told)
 
     def test_a_changed_house_file_is_taken_when_it_is_whole_and_valid(self) -> None:
         path = self.folder / "house.toml"

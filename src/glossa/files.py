@@ -116,13 +116,17 @@ def _exists(path: Path) -> bool:
 
 
 def _sheet_names(text: str) -> list[str]:
-    if "tables" not in text:
+    """The tables that a house file names: of phrases, and of codes."""
+    if "tables" not in text and "codes" not in text:
         return []
     try:
-        names = tomllib.loads(text).get("house", {}).get("tables", [])
-    except (ValueError, AttributeError, RecursionError):
+        raw = tomllib.loads(text)
+    except (ValueError, RecursionError):
         return []
-    return [n for n in names if isinstance(n, str)] if isinstance(names, list) else []
+    house, sources = raw.get("house"), raw.get("sources")
+    tables = house.get("tables") if isinstance(house, dict) else None
+    codes = [s.get("codes") for s in sources.values() if isinstance(s, dict)] if isinstance(sources, dict) else []
+    return [n for n in (*(tables if isinstance(tables, list) else ()), *codes) if isinstance(n, str) and n]
 
 
 def house_files(path: Path) -> tuple[Path, ...]:

@@ -24,7 +24,10 @@ from glossa.matching import Matcher
 @picture_option("Draw the explanation of the last TEXT into a PNG file.")
 @click.option("--mode", default="", help="The mode that the house is in.")
 @click.option("--language", default="", help="The language that is spoken; the others are off then.")
-def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: str | None, mode: str, language: str) -> None:
+@click.option("--source", default="", metavar="ID", help="Each TEXT is a code of this source.")
+def say(
+    house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: str | None, mode: str, language: str, source: str
+) -> None:
     """Show what a phrase would do: its intent, values, commands and reply. Nothing is sent.
 
     Each TEXT is taken on its own, with the house awake; without TEXT, each line of standard input.
@@ -41,6 +44,11 @@ def say(house: str, texts: tuple[str, ...], as_json: bool, why: bool, picture: s
     matcher = Matcher(home)
     event = None
     for text in texts or lines():
+        if source:
+            try:
+                text = home.meant_by(source, text)
+            except LookupError as error:
+                raise click.UsageError(f"{str(error.args[0])[:1].upper()}{str(error.args[0])[1:]}.") from None
         event = Conversation(home, matcher, awake=True, mode=mode).hear(text, 0.0, language)
         _print(event, home, as_json, why)
     if picture is not None and event is not None:

@@ -13,6 +13,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from glossa.house import check, schema, sheets
+from glossa.house.codes import read_codes
 from glossa.house.effects import read_change, read_setting
 from glossa.house.forms import SetWire
 from glossa.house.frozen import deep_frozen
@@ -38,7 +39,7 @@ from glossa.house.reader import Reader
 from glossa.house.schema import SECTIONS, TABLES, StepSection
 from glossa.house.shapes import Path, convert
 from glossa.house.sorts import FREE
-from glossa.house.sources import Source
+from glossa.house.sources import CodedSource, Source
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts
 from glossa.house.wires import read_wire
@@ -211,8 +212,19 @@ class _Builder:
 
     def _sources(self, links: Mapping[str, Link]) -> dict[str, Source]:
         written = self.reader.entries(self.raw, "sources")
-        found = (check.source(key, section, links, self.reader) for key, section in written.items())
-        return {source.id: source for source in found if source is not None}
+        found = {key: check.source(key, section, links, self.reader) for key, section in written.items()}
+        return {key: self._coded(source) for key, source in found.items() if source is not None}
+
+    def _coded(self, source: Source) -> Source:
+        """A source with its codes, where it has any."""
+        options = source.options
+        if not isinstance(options, CodedSource) or not options.codes:
+            return source
+        if options.codes not in self.sheets:
+            self.bad(("sources", source.id, "codes"), f"there is no file '{options.codes}'", "paths lead from the house file")
+            return source
+        codes = read_codes(self.sheets[options.codes], options.codes, options.code_bytes or 0, self.reader.problems)
+        return replace(source, codes=codes)
 
     def _rooms(self) -> dict[str, Texts]:
         shown: dict[str, Texts] = {}

@@ -82,13 +82,17 @@ class StreamOptions(LinkOptions, frozen=True):
     """The keys of all lines over which text and bytes go."""
 
     takes = ("text", "bytes")
-
     start: str = ""
     end: str = ""
     gap: NotNegative = 0.0
     greeting: tuple[str, ...] = ()
     acknowledge: str = ""
     timeout: Positive = 1.0
+
+    @property
+    def code_bytes(self) -> int:
+        """The size of what comes in, where it is no text; 0 for text."""
+        return 0
 
     @property
     def frame(self) -> str:

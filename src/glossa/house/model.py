@@ -10,6 +10,7 @@ from glossa.house.effects import Change, Setting, slot_of
 from glossa.house.forms import SetWire, WaitWire, Wire
 from glossa.house.links import Link
 from glossa.house.notation import Sequence
+from glossa.house.problems import nearest
 from glossa.house.sources import Source
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
@@ -246,6 +247,21 @@ class House(Struct, frozen=True):
     def id(self) -> str:
         """The house's own id, for ``$house``."""
         return identifier(self.name)
+
+    def meant_by(self, source: str, code: str) -> str:
+        """The utterance that a code of a source stands for.
+
+        Raises:
+            LookupError: where there is no such source or code, with what there is.
+        """
+        codes = self.sources[source].codes if source in self.sources else None
+        if codes is None:
+            known = [key for key, one in self.sources.items() if one.codes is not None]
+            raise LookupError(f"there is no source '{source}' with codes ({nearest(source, known) or 'there is none'})")
+        written = codes.written(code)
+        if written not in codes.utterances:
+            raise LookupError(f"{source} has no code '{written}' ({nearest(written, codes.utterances)})")
+        return codes.utterances[written]
 
     def members(self, name: str) -> tuple[str, ...]:
         """The device ids that a device or group id stands for."""

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from types import MappingProxyType
+from typing import Annotated
 
-from msgspec import Struct
+from msgspec import Meta, Struct
 
+from glossa.house.codes import Codes
 from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions
+
+CodeBytes = Annotated[int, Meta(ge=1, le=64)]
 
 
 class SourceOptions(Struct, forbid_unknown_fields=True, kw_only=True, frozen=True):
@@ -18,11 +22,23 @@ class SourceOptions(Struct, forbid_unknown_fields=True, kw_only=True, frozen=Tru
         yield from ()
 
 
+class CodedSource(SourceOptions, frozen=True):
+    """The keys of sources that may send a code for each phrase instead of text."""
+
+    codes: str = ""
+    code_bytes: CodeBytes | None = None
+
+    def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
+        """A size of codes that nothing explains."""
+        if self.code_bytes is not None and not self.codes:
+            yield "code_bytes", "the source has no codes", 'write codes = "codes.csv": what each code stands for'
+
+
 class StdinSource(SourceOptions, frozen=True):
     """``type = "stdin"``: lines on standard input."""
 
 
-class SerialSource(SourceOptions, frozen=True):
+class SerialSource(CodedSource, frozen=True):
     """``type = "serial"``: lines or frames, of a port of its own or of a link of the house."""
 
     link: str = ""
@@ -33,6 +49,9 @@ class SerialSource(SourceOptions, frozen=True):
 
     def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
         """Neither a port nor a link, both, or a link that is no serial one."""
+        yield from CodedSource.complaints(self, links)
+        if self.link and self.code_bytes is not None:
+            yield "code_bytes", "bytes of a link of the house can't be told from its frames", "give the source a port of its own"
         if bool(self.link) == bool(self.port):
             yield (
                 "",
@@ -43,7 +62,7 @@ class SerialSource(SourceOptions, frozen=True):
             yield from _linked(self.link, "serial", SerialOptions, links)
 
 
-class MqttSource(SourceOptions, frozen=True):
+class MqttSource(CodedSource, frozen=True):
     """``type = "mqtt"``: what arrives at a topic, wildcards allowed, on an MQTT link of the house."""
 
     topic: str = ""
@@ -51,6 +70,7 @@ class MqttSource(SourceOptions, frozen=True):
 
     def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
         """No topic, or no link that it could arrive on."""
+        yield from CodedSource.complaints(self, links)
         brokers = [key for key, link in links.items() if isinstance(link.options, MqttOptions)]
         if not self.topic:
             yield "", "'topic' is missing", 'write topic = "my-home/heard"'
@@ -60,7 +80,7 @@ class MqttSource(SourceOptions, frozen=True):
             yield "", "the house has no mqtt link" if not brokers else "the house has several mqtt links", 'write link = "..."'
 
 
-class ListeningSource(SourceOptions, frozen=True):
+class ListeningSource(CodedSource, frozen=True):
     """The keys of sources that listen at a port of this machine."""
 
     host: str = "127.0.0.1"
@@ -68,6 +88,7 @@ class ListeningSource(SourceOptions, frozen=True):
 
     def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
         """A port that was not given."""
+        yield from CodedSource.complaints(self, links)
         if self.port is None:
             yield "", "'port' is missing", "write port = 8090"
 
@@ -101,6 +122,7 @@ class Source(Struct, frozen=True):
     id: str
     type: str
     options: SourceOptions
+    codes: Codes | None = None
 
 
 def _linked(name: str, kind: str, wanted: type, links: Mapping[str, Link]) -> Iterator[Complaint]:

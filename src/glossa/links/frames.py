@@ -77,3 +77,38 @@ class Frames:
             return self._held.find(self._end, begin), len(self._end)
         ends = [at for at in (self._held.find(b"\n", begin), self._held.find(b"\r", begin)) if at >= 0]
         return (min(ends), 1) if ends else (-1, 0)
+
+
+class Chunks:
+    """Cuts a stream of bytes into codes of one size; half a code that waits longer than ``STALE`` is dropped.
+
+    Attributes:
+        noise: the bytes that were dropped so far.
+    """
+
+    def __init__(self, size: int) -> None:
+        self._size, self._held = size, bytearray()
+        self._last = float("-inf")
+        self.noise = 0
+
+    @property
+    def held(self) -> bool:
+        """Whether half a code waits for the rest."""
+        return bool(self._held)
+
+    def feed(self, data: bytes, now: float) -> list[bytes]:
+        """The whole codes that these bytes complete; ``now`` is the time in seconds."""
+        if self._held and now - self._last > STALE:
+            self.noise += len(self._held)
+            self._held.clear()
+        self._last = now
+        self._held += data
+        whole = len(self._held) // self._size * self._size
+        found = [bytes(self._held[at : at + self._size]) for at in range(0, whole, self._size)]
+        del self._held[:whole]
+        return found
+
+
+def cutter(start: str, end: str, size: int = 0) -> Frames | Chunks:
+    """What cuts a stream: into codes of one size, else into frames or lines."""
+    return Chunks(size) if size else Frames(start, end)

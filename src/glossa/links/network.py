@@ -9,7 +9,7 @@ import time
 from collections.abc import Iterable
 
 from glossa.house.links import LinkOptions, TcpOptions, UdpOptions
-from glossa.links.frames import MOST_BYTES, Frames
+from glossa.links.frames import MOST_BYTES, Chunks, Frames
 from glossa.links.link import Surroundings, Unreachable
 from glossa.links.stream import Stream, StreamLink, reason_of
 
@@ -70,7 +70,7 @@ class _Datagrams(_Socket):
         super().__init__(wire)
         self._start, self._end = start.encode(), end.encode()
 
-    def cut(self, data: bytes, frames: Frames) -> Iterable[bytes]:
+    def cut(self, data: bytes, frames: Frames | Chunks) -> Iterable[bytes]:
         if not data.startswith(self._start) or not data.endswith(self._end):
             return ()
         frame = data.removeprefix(self._start).removesuffix(self._end).strip(b"\r\n")

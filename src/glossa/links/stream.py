@@ -10,7 +10,7 @@ from queue import Empty, SimpleQueue
 
 from glossa.commands import BytesCommand, Command, TextCommand
 from glossa.house.links import StreamOptions
-from glossa.links.frames import Frames
+from glossa.links.frames import Chunks, Frames, cutter
 from glossa.links.link import Inbox, Link, Unanswered, Unreachable, of_form
 
 _HEX = re.compile(r"[0-9A-Fa-f]{2}( +[0-9A-Fa-f]{2})*")
@@ -39,7 +39,7 @@ class Stream:
         """Let it go."""
         raise NotImplementedError
 
-    def cut(self, data: bytes, frames: Frames) -> Iterable[bytes]:
+    def cut(self, data: bytes, frames: Frames | Chunks) -> Iterable[bytes]:
         """The frames or lines that bytes complete."""
         return frames.feed(data, time.monotonic())
 
@@ -116,7 +116,8 @@ class StreamLink(Link):
         return f"{self._stream_options.start}{text}{self._stream_options.end}".encode()
 
     def _read(self, stream: Stream, inbox: Inbox) -> None:
-        frames = Frames(self._stream_options.start, self._stream_options.end)
+        options = self._stream_options
+        frames = cutter(options.start, options.end, options.code_bytes)
         while self._stream is stream:
             try:
                 data = stream.read()

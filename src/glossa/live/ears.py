@@ -8,7 +8,7 @@ import threading
 import time
 from collections.abc import Callable
 
-from glossa.links.frames import MOST_BYTES, Frames
+from glossa.links.frames import MOST_BYTES, cutter
 
 MOST_CONNECTIONS = 8
 """Connections that are listened to at once; a further one is closed at once, and told of."""
@@ -21,6 +21,7 @@ class Ears:
         kind: ``tcp`` or ``udp``.
         host, port: where; port 0 for any.
         frame: start and end of a frame, both empty for lines and whole datagrams.
+        size: the bytes of a code, where no text comes in; 0 else.
         hear: takes each whole line, frame or datagram; called in threads of this listener.
         trouble: told what a person should know.
 
@@ -37,10 +38,11 @@ class Ears:
         host: str,
         port: int,
         frame: tuple[str, str],
+        size: int,
         hear: Callable[[bytes], object],
         trouble: Callable[[str], object],
     ) -> None:
-        self._frame, self._hear, self._trouble, self._closed = frame, hear, trouble, False
+        self._frame, self._size, self._hear, self._trouble, self._closed = frame, size, hear, trouble, False
         family = socket.AF_INET6 if ":" in host else socket.AF_INET
         self._socket = socket.socket(family, socket.SOCK_STREAM if kind == "tcp" else socket.SOCK_DGRAM)
         try:
@@ -71,7 +73,7 @@ class Ears:
             threading.Thread(target=self._listen, args=(speaker,), name="tcp speaker", daemon=True).start()
 
     def _listen(self, speaker: socket.socket) -> None:
-        frames = Frames(*self._frame)
+        frames = cutter(*self._frame, self._size)
         noisy = False
         with contextlib.suppress(OSError):
             while data := speaker.recv(MOST_BYTES):

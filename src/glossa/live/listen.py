@@ -135,6 +135,7 @@ class Live:
         ]
 
         self._ears: list[Ears] = []
+        self._codes = {p.written: p.codes for p in self._sources if p.codes is not None}
 
     # --- putting it together ----------------------------------------------------------------------------------------
 
@@ -261,6 +262,13 @@ class Live:
             since: when it came in, in seconds on the clock; now by default.
             waited: seconds that it may have waited before.
         """
+        codes = self._codes.get(source)
+        if codes is not None:
+            code = codes.read(data)
+            if code not in codes.utterances:
+                self._complain(f"{source} sends the code {code[:40]}, which its table does not know")
+                return True
+            data = codes.utterances[code].encode()
         now = clock()
         received = now if since is None else since
         waited = max(waited, self._pulse.waited(now))
@@ -358,7 +366,17 @@ class Live:
             if source.type in ("tcp", "udp"):
                 hear = partial(self.offer, source=source.written)
                 trouble = partial(self._later, self._trouble)
-                self._ears.append(Ears(source.type, source.host, source.port, source.frame, hear, trouble))
+                self._ears.append(
+                    Ears(
+                        source.type,
+                        source.host,
+                        source.port,
+                        source.frame,
+                        source.codes.size if source.codes else 0,
+                        hear,
+                        trouble,
+                    )
+                )
             if source.type == "stdin":
                 threading.Thread(target=self._read_stdin, args=(source.written,), name="stdin", daemon=True).start()
         threading.Thread(target=self._beat, name="pulse", daemon=True).start()

@@ -7,12 +7,24 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 
 from msgspec import Struct
 
+from glossa.house.codes import Codes
 from glossa.house.links import LinkOptions, MqttOptions, SerialOptions
 from glossa.house.model import House
 from glossa.house.problems import nearest
 from glossa.house.sources import HttpSource, MqttSource, SerialSource, Source, TcpSource
 
 SERIAL_KEYS = ("baud", "start", "end")
+
+
+class SerialCodes(SerialOptions, frozen=True):
+    """A serial line that brings in codes of one size, or, where that is 0, text."""
+
+    size: int = 0
+
+    @property
+    def code_bytes(self) -> int:
+        """The size of a code."""
+        return self.size
 
 
 class PlaceError(ValueError):
@@ -30,6 +42,7 @@ class Place(Struct, frozen=True):
         options: of the link that is made for this place, as a house file has them.
         host, port, path: where to listen; the path for HTTP alone.
         frame: start and end of what comes in at a TCP or UDP port.
+        codes: what comes in there instead of text.
         program: for ``run``: the program and its arguments.
     """
 
@@ -42,6 +55,7 @@ class Place(Struct, frozen=True):
     port: int = 0
     path: str = ""
     frame: tuple[str, str] = ("", "")
+    codes: Codes | None = None
     program: tuple[str, ...] = ()
 
 
@@ -145,17 +159,19 @@ def place_of(source: Source, house: House) -> Place:
     """A source of the house file as a place."""
     match source.options:
         case SerialSource(link=link) if link:
-            return Place("serial", source.id, link=link)
+            return Place("serial", source.id, link=link, codes=source.codes)
         case SerialSource() as own:
-            options = SerialOptions(port=own.port, baud=own.baud, start=own.start, end=own.end)
-            return Place("serial", source.id, link=f"serial:{own.port}", options=options)
+            line = SerialCodes(port=own.port, baud=own.baud, start=own.start, end=own.end, size=own.code_bytes or 0)
+            return Place("serial", source.id, link=f"serial:{own.port}", options=line, codes=source.codes)
         case MqttSource() as own:
             brokers = [key for key, link in house.links.items() if isinstance(link.options, MqttOptions)]
-            return Place("mqtt", source.id, own.link or brokers[0], own.topic.replace("$house", house.id))
+            return Place("mqtt", source.id, own.link or brokers[0], own.topic.replace("$house", house.id), codes=source.codes)
         case HttpSource() as own:
-            return Place("http", source.id, host=own.host, port=own.port or 0, path=own.path)
+            return Place("http", source.id, host=own.host, port=own.port or 0, path=own.path, codes=source.codes)
         case TcpSource() as own:
-            return Place(source.type, source.id, host=own.host, port=own.port or 0, frame=(own.start, own.end))
+            return Place(
+                source.type, source.id, host=own.host, port=own.port or 0, frame=(own.start, own.end), codes=source.codes
+            )
         case _:
             return Place("stdin", source.id)
 

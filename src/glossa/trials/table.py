@@ -15,7 +15,7 @@ from glossa.house.model import House
 from glossa.house.problems import HouseError, Problem, nearest
 from glossa.matching import Outcome
 
-COLUMNS = ("utterance", "outcome", "intent", "slots", "commands", "reply", "language", "mode", "session", "at", "note")
+COLUMNS = ("utterance", "outcome", "intent", "slots", "commands", "reply", "language", "mode", "source", "session", "at", "note")
 OWN = "_"
 """A column that begins with it is the writer's own, whatever it looks like."""
 OUTCOMES = tuple(str(o) for o in Outcome)
@@ -33,6 +33,7 @@ class Row(Struct, frozen=True):
         parts: the slots of each of several commands; empty for one.
         commands: the commands in one line each; None where they are not checked.
         reply, language, mode, note: as in the table.
+        source: the source whose code stood in the table; the utterance is what it stands for.
         session, at: the conversation that the row belongs to, and seconds from its start.
         table, line: where it stands.
         problem: what is wrong with the row, ``""`` where it can be run.
@@ -48,6 +49,7 @@ class Row(Struct, frozen=True):
     reply: str = ""
     language: str = ""
     mode: str = ""
+    source: str = ""
     session: str = ""
     at: float | None = None
     note: str = ""
@@ -144,8 +146,14 @@ def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Ro
             ]
         if parts and value["slots"] and len(parts) != value["intent"].count("+") + 1:
             problems.append("slots: one group for each intent, with ' ; ' between them")
+    utterance = cells.get("utterance", "")
+    if value["source"] and house is not None:
+        try:
+            utterance = house.meant_by(value["source"], utterance)
+        except LookupError as error:
+            problems.append(f"source: {error.args[0]}")
     return Row(
-        utterance=cells.get("utterance", ""),
+        utterance=utterance,
         outcomes=outcomes,
         intent=value["intent"],
         slots=slots,
@@ -154,6 +162,7 @@ def _row(cells: dict[str, str], name: str, line: int, house: House | None) -> Ro
         reply=value["reply"],
         language=value["language"],
         mode=value["mode"],
+        source=value["source"],
         session=value["session"],
         at=at,
         note=value["note"],
