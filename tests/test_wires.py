@@ -38,7 +38,7 @@ from glossa.links.make import make_link
 from glossa.links.mqtt import FRESH, MqttLink
 from glossa.links.network import TcpLink, UdpLink
 from glossa.links.serial import SerialLink
-from glossa.links.simulated import SimulatedLink
+from glossa.links.simulated_link import SimulatedLink
 from glossa.links.web import WebLink
 from glossa.live import Record
 from glossa.live.endpoint import MOST_CONNECTIONS, Endpoint

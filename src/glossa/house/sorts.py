@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping
 from types import MappingProxyType
 from typing import ClassVar
 
+from glossa.house.colours import colour_code
 from glossa.house.text import words
 from glossa.house.values import Form, OutsideRange, Speech, Value, Values, Way, round_to, texts_for, tidy, unwired
 
@@ -289,8 +290,6 @@ class ColourValues(Values, frozen=True):
 
     def literal(self, value: object) -> Value | None:
         """A CSS colour name or a hex colour (CSS Color Module Level 4, section 6.1)."""
-        from glossa.language.colours import colour_code
-
         return colour_code(str(value))
 
     def hint(self) -> str:

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
-from typing import TYPE_CHECKING, ClassVar, Protocol, TypeVar
+from typing import ClassVar, Protocol, TypeVar
 
 from msgspec import Struct
 
 from glossa.commands import Command
 from glossa.house.links import LinkOptions
 from glossa.house.model import House
-
-if TYPE_CHECKING:
-    from glossa.links.simulated import SimulatedHouse
+from glossa.links.simulated import SimulatedHouse
 
 Form = TypeVar("Form", bound=Command)
 

@@ -11,7 +11,7 @@ from glossa.links.link import Link, Surroundings
 
 LINKS: Mapping[str, str] = MappingProxyType(
     {
-        "simulated": "glossa.links.simulated:SimulatedLink",
+        "simulated": "glossa.links.simulated_link:SimulatedLink",
         "mqtt": "glossa.links.mqtt:MqttLink",
         "serial": "glossa.links.serial:SerialLink",
         "tcp": "glossa.links.network:TcpLink",

@@ -8,10 +8,8 @@ from msgspec import Struct
 
 from glossa.commands import Command
 from glossa.conversation.conversation import initial_state
-from glossa.house.links import LinkOptions
 from glossa.house.model import House
 from glossa.house.values import Value
-from glossa.links.link import Link, Surroundings
 
 
 class Change(Struct, frozen=True):
@@ -56,19 +54,3 @@ class SimulatedHouse:
     def of(self, device: str) -> Mapping[str, Value]:
         """The state of one device, property -> value."""
         return {name: value for (owner, name), value in self.state.items() if owner == device}
-
-
-class SimulatedLink(Link):
-    """A wire to the simulated house: every command arrives at once."""
-
-    def __init__(self, devices: SimulatedHouse) -> None:
-        self._devices = devices
-
-    @classmethod
-    def of(cls, options: LinkOptions, around: Surroundings) -> SimulatedLink:
-        """The simulated devices of a house."""
-        return cls(around.devices or SimulatedHouse(around.house))
-
-    def send(self, command: Command, seconds: float) -> None:
-        """Carry it out."""
-        self._devices.take([command])

@@ -12,7 +12,8 @@ from glossa.house.links import Link as HouseLink
 from glossa.house.model import House
 from glossa.links.link import Inbox, Link, Surroundings
 from glossa.links.make import make_link
-from glossa.links.simulated import SimulatedHouse, SimulatedLink
+from glossa.links.simulated import SimulatedHouse
+from glossa.links.simulated_link import SimulatedLink
 from glossa.live.courier import Courier, clock
 from glossa.live.outbox import Order, Outbox, Result
 from glossa.live.places import Place
