@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 import glossa
 from glossa.commands import Refused, TextCommand, act
+from glossa.commands.states import States
 from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
 from glossa.house import HouseError, read_house
@@ -187,6 +188,27 @@ class Commands(unittest.TestCase):
                 continue
             inside = made.text if isinstance(made, TextCommand) else made.topic.removeprefix("a/").removesuffix("/b")
             self.assertFalse(set(inside) & set(bad))
+
+    def test_reports_of_a_noisy_sensor_are_averaged(self) -> None:
+        text = (
+            '[house]\nname = "Mill"\n[devices.cellar]\nnames = ["cellar"]\n[devices.cellar.properties.warmth]\ntype = "number"\nunit = "celsius"\n'
+            'minimum = 0\nmaximum = 50\nraw = [0, 1000]\nstate = { topic = "c", average = 2.0 }\n'
+            '[intents.how]\nphrases = ["how warm is the $device"]\nread = "warmth"\n'
+        )
+        states = States(read_house(text))
+        told = [
+            states.read("simulated", "c", raw, at)[0][0].value
+            for raw, at in ((b"400", 0.0), (b"420", 1.0), (b"380", 2.0), (b"500", 3.5))
+        ]
+        self.assertEqual(told, [20, 20.5, 20, 22])
+        self.assertEqual(states.read("simulated", "c", b"500")[0][0].value, 25)
+        with self.assertRaisesRegex(HouseError, "a choice has no average"):
+            read_house(
+                text.replace(
+                    'type = "number"\nunit = "celsius"\nminimum = 0\nmaximum = 50\nraw = [0, 1000]',
+                    'type = "choice"\nvalues = ["a", "b"]',
+                )
+            )
 
     def test_bytes_take_whole_numbers_from_0_to_255(self) -> None:
         wire = BytesWire("line", bytes="5C $n")

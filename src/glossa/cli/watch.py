@@ -78,7 +78,7 @@ def watch(
                 continue
             name, place, data, retained, _ = event
             seen += 1
-            reports = states.read(name, place, data)[0]
+            reports = states.read(name, place, data, clock())[0]
             if as_json:
                 click.echo(json.dumps(_plain(name, place, data, retained, reports), ensure_ascii=False))
             else:

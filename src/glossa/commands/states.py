@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import deque
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
@@ -13,7 +14,8 @@ from glossa.commands.command import Fill, TextCommand, TopicCommand
 from glossa.commands.wire import Refused, fill
 from glossa.house.forms import TextWire, TopicWire
 from glossa.house.model import Device, House, Property
-from glossa.house.values import Value
+from glossa.house.sorts import NumberValues
+from glossa.house.values import Value, round_to, tidy
 
 MOST_CHARACTERS = 4096
 """A report longer than this is no value."""
@@ -51,6 +53,7 @@ class States:
     """
 
     def __init__(self, house: House, *, commands: bool = False) -> None:
+        self._lately: dict[tuple[str, str], deque[tuple[float, float]]] = {}
         self._by_topic: dict[tuple[str, str], list[tuple[Device, Property, Callable[[str], str | None]]]] = {}
         self._by_text: dict[str, list[tuple[Device, Property, Callable[[str], str | None]]]] = {}
         for device, prop, wire in _places(house, commands):
@@ -63,13 +66,14 @@ class States:
             link: tuple(dict.fromkeys(topic for other, topic in self._by_topic if other == link)) for link in house.links
         }
 
-    def read(self, link: str, place: str, data: bytes) -> tuple[list[Report], bool]:
+    def read(self, link: str, place: str, data: bytes, at: float | None = None) -> tuple[list[Report], bool]:
         """The values in what arrived, and whether a state was expected there at all.
 
         Args:
             link: the id of the link.
             place: the topic, ``""`` on a link without topics.
             data: the payload, or the text of a line or frame.
+            at: when it arrived, in seconds; where it is given, values that the house wants averaged are.
         """
         entries = self._by_topic.get((link, place), []) if place else self._by_text.get(link, [])
         text = data[:MOST_CHARACTERS].decode("utf-8", errors="replace").strip() if len(data) <= MOST_CHARACTERS else ""
@@ -78,8 +82,21 @@ class States:
             raw = reader(text)
             value = prop.values.unwire(raw) if raw is not None else None
             if raw is not None and value is not None:
+                if at is not None and prop.average and isinstance(value, (int, float)):
+                    value = self._mean(device, prop, value, at)
                 found.append(Report(device.id, prop.name, value, raw))
         return found, bool(entries) and (bool(place) or bool(found))
+
+    def _mean(self, device: Device, prop: Property, value: float, at: float) -> Value:
+        """The mean of what was reported lately, rounded as the property's values are, or to two decimals."""
+        lately = self._lately.setdefault((device.id, prop.name), deque())
+        lately.append((at, value))
+        while at - lately[0][0] > prop.average:
+            lately.popleft()
+        mean = sum(v for _, v in lately) / len(lately)
+        values = prop.values
+        step = values.step if isinstance(values, NumberValues) else None
+        return tidy(round_to(mean, step) if step else round(mean, 2))
 
 
 def _places(house: House, commands: bool) -> Iterator[tuple[Device, Property, TopicCommand | TextCommand]]:

@@ -38,7 +38,7 @@ from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.reader import Reader
 from glossa.house.schema import SECTIONS, TABLES, StepSection
 from glossa.house.shapes import Path, convert
-from glossa.house.sorts import FREE
+from glossa.house.sorts import FREE, NumberValues
 from glossa.house.sources import CodedSource, Source
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts
@@ -326,7 +326,10 @@ class _Builder:
             elif wire is not None:
                 wires.append(wire)
         state = read_wire(section.state, link, (*path, "state"), self.reader, fills, state=True) if section.state else None
-        return Property(name, values, tuple(wires), state) if values is not None else None
+        average = section.state.average or 0.0 if section.state else 0.0
+        if average and values is not None and not isinstance(values, NumberValues):
+            self.bad((*path, "state", "average"), f"a {values.sort} has no average", 'it is for type = "number"')
+        return Property(name, values, tuple(wires), state, average) if values is not None else None
 
     def _groups(self, devices: Mapping[str, Device]) -> dict[str, Group]:
         sections = self.reader.entries(self.raw, "groups")

@@ -20,12 +20,13 @@ GIVEN = frozenset(("house", "id", "name", "room", "device"))
 
 
 class Property(Struct, frozen=True):
-    """A property of a device: its values, the commands that set it, and the topic that reports it."""
+    """A property of a device: its values, the commands that set it, where it is reported, and over how many seconds reports are averaged."""
 
     name: str
     values: Values
     command: tuple[Wire, ...] = ()
     state: Wire | None = None
+    average: float = 0.0
 
 
 class Device(Struct, frozen=True):

@@ -95,6 +95,12 @@ class StepSection(Section):
     set: dict[str, Scalar] | None = None
 
 
+class StateSection(StepSection):
+    """The ``state`` of a property."""
+
+    average: Positive | None = None
+
+
 class ValuesSection(Section):
     """``[slots.ID]``, and what a property has in common with it."""
 
@@ -122,7 +128,7 @@ class PropertySection(ValuesSection):
     """``[kinds.ID.properties.NAME]``, also of a device."""
 
     command: StepSection | list[StepSection] | None = None
-    state: StepSection | None = None
+    state: StateSection | None = None
 
 
 class KindSection(Section):

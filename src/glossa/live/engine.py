@@ -383,7 +383,7 @@ class Engine:
 
     def arrived(self, link: str, place: str, data: bytes, retained: bool = False) -> None:
         """Take what came in over a link: the states in it; those that a broker had kept are no news."""
-        reports, expected = self._states.read(link, place, data)
+        reports, expected = self._states.read(link, place, data, self._clock())
         for report in reports:
             key = (report.device, report.property)
             if self.conversation.state.get(key) != report.value:

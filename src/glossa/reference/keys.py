@@ -42,7 +42,7 @@ SHAPES: Mapping[str, Any] = MappingProxyType(
         "groups": schema.GroupSection,
         "slots": schema.ValuesSection,
         "intents": schema.IntentSection,
-        "steps": schema.StepSection,
+        "steps": schema.StateSection,
         "pin": schema.PinSection,
         "modes": schema.ModeSection,
     }

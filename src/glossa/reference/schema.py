@@ -26,7 +26,7 @@ def house_schema() -> dict[str, Any]:
     told = {topic.section: topic for topic in topics()}
     options = {shape.__name__: section for shape, section in typed.items()}
     for name, part in parts.items():
-        section = options.get(name) or _NAMES.get(name, "")
+        section = options.get(name) or _NAMES.get(name, "steps" if name == "StepSection" else "")
         keys = (
             {key.name: key for key in (*told[section].keys, *(told["properties"].keys if section == "slots" else ()))}
             if section
