@@ -7,6 +7,7 @@ import http.client
 import json
 import os
 import resource
+import select
 import shutil
 import signal
 import socket
@@ -28,6 +29,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 import glossa
 from glossa.commands import BytesCommand, Command, RequestCommand, TextCommand, TopicCommand
+from glossa.house import HouseError
 from glossa.house.links import HttpOptions, MqttOptions, SerialOptions, TcpOptions, UdpOptions
 from glossa.links import Declined, Link, LinkError, Unanswered, Unreachable
 from glossa.links.household import Faults, Household
@@ -762,6 +764,34 @@ class Listening(Wires):
                 self.assertEqual(heard(5)[3:], ["module lamp off accept", "panel lamp off accept"])
         told = [r["why"] for r in of(records, "trouble")]
         self.assertEqual(sum("5C 09" in why for why in told), 1, told)
+
+    def test_a_recogniser_is_told_what_to_listen_for(self) -> None:
+        text = (
+            '[house]\nname = "Helm"\n[sources.module]\ntype = "serial"\nport = "PORT"\ncode_bytes = 1\ncodes = "m.csv"\ngap = 0.02\n'
+            'greeting = ["D1 02", "GO"]\nmodes = { steering = ["D1 42", "D1 43"], "" = ["D1 41"] }\n[modes.steering]\nidle = 0.6\n'
+            '[intents.take]\nphrases = ["take the helm"]\nenter_mode = "steering"\n'
+        )
+        sheets = {"m.csv": "code,utterance\n01,take the helm\n"}
+        with self.assertRaisesRegex(HouseError, "there is no mode 'stering'"):
+            glossa.house.read_house(text.replace("{ steering", "{ stering"), sheets)
+        board, other = os.openpty()
+        tty.setraw(other)
+        self.addCleanup(os.close, board)
+        house = glossa.house.read_house(text.replace("PORT", os.ttyname(other)), sheets)
+        os.close(other)
+        told = bytearray()
+
+        def read(whole: bytes) -> None:
+            while len(told) < len(whole) and select.select([board], [], [], 10.0)[0]:
+                told.extend(os.read(board, 100))
+            self.assertEqual(bytes(told), whole)
+
+        with self.live(house, (), sources=tuple(place_of(source, house) for source in house.sources.values())) as (_, records):
+            read(b"\xd1\x02GO\xd1\x41")
+            os.write(board, b"\x01")
+            read(b"\xd1\x02GO\xd1\x41\xd1\x42\xd1\x43")
+            read(b"\xd1\x02GO\xd1\x41\xd1\x42\xd1\x43\xd1\x41")
+        self.assertEqual([(r["mode"], r["sources"]) for r in of(records, "mode")], [("steering", ["module"]), ("", ["module"])])
 
     def test_a_changed_house_file_is_taken_when_it_is_whole_and_valid(self) -> None:
         path = self.folder / "house.toml"

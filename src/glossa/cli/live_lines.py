@@ -89,6 +89,9 @@ def _rest(kind: str, data: dict[str, Any]) -> Text:
         case "link":
             reason = f": {data['reason']}" if data.get("reason") else ""
             text.append(f"{data['link']} is {data['state']}{reason}", style=STYLES[f"link {data['state']}"])
+        case "mode":
+            told = f"  {', '.join(data['sources'])} was told" if data.get("sources") else ""
+            text.append(data["mode"] or "none", style="cyan").append(told, style="bright_black")
         case "house":
             problems = data.get("problems", [])
             text.append(

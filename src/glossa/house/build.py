@@ -39,7 +39,7 @@ from glossa.house.reader import Reader
 from glossa.house.schema import SECTIONS, TABLES, StepSection
 from glossa.house.shapes import Path, convert
 from glossa.house.sorts import FREE, NumberValues
-from glossa.house.sources import CodedSource, Source
+from glossa.house.sources import CodedSource, SerialSource, Source
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts
 from glossa.house.wires import read_wire
@@ -216,8 +216,16 @@ class _Builder:
         return {key: self._coded(source) for key, source in found.items() if source is not None}
 
     def _coded(self, source: Source) -> Source:
-        """A source with its codes, where it has any."""
+        """A source with its codes, where it has any, and with modes that there are."""
         options = source.options
+        known = self.raw.get("modes", {})
+        for mode in options.modes if isinstance(options, SerialSource) else ():
+            if mode and mode not in known:
+                self.bad(
+                    ("sources", source.id, "modes", mode),
+                    f"there is no mode '{mode}'",
+                    nearest(mode, known) or 'write "" for none',
+                )
         if not isinstance(options, CodedSource) or not options.codes:
             return source
         if options.codes not in self.sheets:

@@ -10,6 +10,7 @@ from msgspec import Meta, Struct
 
 from glossa.house.codes import Codes
 from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions
+from glossa.house.schema import NotNegative
 
 CodeBytes = Annotated[int, Meta(ge=1, le=64)]
 
@@ -46,12 +47,17 @@ class SerialSource(CodedSource, frozen=True):
     baud: Baud = 9600
     start: str = ""
     end: str = ""
+    gap: NotNegative = 0.0
+    greeting: tuple[str, ...] = ()
+    modes: Mapping[str, tuple[str, ...]] = MappingProxyType({})
 
     def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
         """Neither a port nor a link, both, or a link that is no serial one."""
         yield from CodedSource.complaints(self, links)
         if self.link and self.code_bytes is not None:
             yield "code_bytes", "bytes of a link of the house can't be told from its frames", "give the source a port of its own"
+        if self.link and (self.greeting or self.modes):
+            yield "link", "a link of the house has a greeting of its own", "give the source a port of its own"
         if bool(self.link) == bool(self.port):
             yield (
                 "",

@@ -13,7 +13,7 @@ from glossa.house.links import StreamOptions
 from glossa.links.frames import Chunks, Frames, cutter
 from glossa.links.link import Inbox, Link, Unanswered, Unreachable, of_form
 
-_HEX = re.compile(r"[0-9A-Fa-f]{2}( +[0-9A-Fa-f]{2})*")
+HEX = re.compile(r"[0-9A-Fa-f]{2}( +[0-9A-Fa-f]{2})*")
 
 
 class Stream:
@@ -72,8 +72,7 @@ class StreamLink(Link):
         try:
             for number, text in enumerate(self._stream_options.greeting):
                 time.sleep(self.gap if number else 0.0)
-                greeting = bytes.fromhex(text) if _HEX.fullmatch(text) else self._framed(text)
-                if not stream.write(greeting, self._stream_options.timeout):
+                if not stream.write(self._written(text), self._stream_options.timeout):
                     raise Unreachable(f"only part of the greeting '{text}' could be sent")
             time.sleep(self.gap if self._stream_options.greeting else 0.0)
         except OSError as error:
@@ -111,6 +110,10 @@ class StreamLink(Link):
         stream, self._stream = self._stream, None
         if stream is not None:
             stream.close()
+
+    def _written(self, text: str) -> bytes:
+        """What a house file writes as hex pairs, or as text, which gets its frame."""
+        return bytes.fromhex(text) if HEX.fullmatch(text) else self._framed(text)
 
     def _framed(self, text: str) -> bytes:
         return f"{self._stream_options.start}{text}{self._stream_options.end}".encode()

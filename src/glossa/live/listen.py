@@ -15,11 +15,12 @@ from pathlib import Path
 from queue import Empty, SimpleQueue
 from typing import Any
 
-from glossa.commands import TopicCommand
+from glossa.commands import BytesCommand, TextCommand, TopicCommand
 from glossa.house import House
 from glossa.house.links import StreamOptions
 from glossa.links.link import Link
 from glossa.links.standstill import Standstill
+from glossa.links.stream import HEX
 from glossa.live.before import Before
 from glossa.live.courier import clock
 from glossa.live.ears import Ears
@@ -53,6 +54,8 @@ TWICE = 0.5
 BEAT = 0.2
 """Seconds between two looks at whether this program stood still."""
 INPUT_ENDED = "the input ended"
+MODE_EXPIRES = 10.0
+"""Seconds in which a source is told of a mode; one whose port was closed meanwhile is told when it is open again."""
 
 
 def _place(found: Place | str, house: House, takes: tuple[str, ...]) -> Place:
@@ -135,6 +138,7 @@ class Live:
         ]
 
         self._ears: list[Ears] = []
+        self._mode = ""
         self._codes = {p.written: p.codes for p in self._sources if p.codes is not None}
 
     # --- putting it together ----------------------------------------------------------------------------------------
@@ -185,11 +189,33 @@ class Live:
             self.engine.result(result)
         elif result.how != "sent":
             command = result.order.command
-            topic = command.topic if isinstance(command, TopicCommand) else ""
-            self.engine.trouble(f"{command.link} {topic}: {result.reason}")
+            what = f"{command.link} {command.topic}" if isinstance(command, TopicCommand) else str(command)
+            self.engine.trouble(f"{what}: {result.reason}")
 
     def _link_changed(self, name: str, up: bool, reason: str) -> None:
         self.engine.link(name, up, reason)
+        for place in self._sources if up else ():
+            if place.link == name and place.modes:
+                self._tell_mode(place)
+
+    def _look_at_mode(self) -> None:
+        """Tell the sources when the house is in another mode."""
+        talk = self.engine.conversation
+        if talk.mode and self._todo.empty():  # what was said in time and waits still counts
+            talk.tick(clock())
+        mode = talk.mode
+        if mode != self._mode:
+            self._mode = mode
+            told = [place.written for place in self._sources if self._tell_mode(place)]
+            self.engine.note("mode", {"mode": mode, **({"sources": told} if told else {})})
+
+    def _tell_mode(self, place: Place) -> bool:
+        """Send a source what it is to be told in the mode that is on; False for nothing."""
+        for text in place.modes.get(self._mode, ()):
+            data = HEX.fullmatch(text)
+            command = BytesCommand(place.link, data=bytes.fromhex(text)) if data else TextCommand(place.link, text=text)
+            self._wiring.post(place.link, Order(-1, 0, command, clock() + MODE_EXPIRES))
+        return self._mode in place.modes
 
     def _say(self, text: str, language: str) -> None:
         for place in self._replies:
@@ -398,6 +424,7 @@ class Live:
         try:
             call()
             self.engine.tick()
+            self._look_at_mode()
         except Exception as error:  # one line that nobody thought of must not end a house that runs for months
             self._bug(error)
 

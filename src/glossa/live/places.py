@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 from glossa.house.codes import Codes
 from glossa.house.links import LinkOptions, MqttOptions, SerialOptions
@@ -43,6 +44,7 @@ class Place(Struct, frozen=True):
         host, port, path: where to listen; the path for HTTP alone.
         frame: start and end of what comes in at a TCP or UDP port.
         codes: what comes in there instead of text.
+        modes: what the source is told when the house enters a mode, ``""`` for none.
         program: for ``run``: the program and its arguments.
     """
 
@@ -56,6 +58,7 @@ class Place(Struct, frozen=True):
     path: str = ""
     frame: tuple[str, str] = ("", "")
     codes: Codes | None = None
+    modes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     program: tuple[str, ...] = ()
 
 
@@ -161,8 +164,16 @@ def place_of(source: Source, house: House) -> Place:
         case SerialSource(link=link) if link:
             return Place("serial", source.id, link=link, codes=source.codes)
         case SerialSource() as own:
-            line = SerialCodes(port=own.port, baud=own.baud, start=own.start, end=own.end, size=own.code_bytes or 0)
-            return Place("serial", source.id, link=f"serial:{own.port}", options=line, codes=source.codes)
+            line = SerialCodes(
+                port=own.port,
+                baud=own.baud,
+                start=own.start,
+                end=own.end,
+                gap=own.gap,
+                greeting=own.greeting,
+                size=own.code_bytes or 0,
+            )
+            return Place("serial", source.id, link=f"serial:{own.port}", options=line, codes=source.codes, modes=own.modes)
         case MqttSource() as own:
             brokers = [key for key, link in house.links.items() if isinstance(link.options, MqttOptions)]
             return Place("mqtt", source.id, own.link or brokers[0], own.topic.replace("$house", house.id), codes=source.codes)

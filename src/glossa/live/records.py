@@ -20,6 +20,7 @@ KINDS = (
     "said",
     "state",
     "link",
+    "mode",
     "house",
     "trouble",
     "stop",
@@ -36,6 +37,7 @@ sent, failed: what became of a command.
 said: a reply that comes later than its utterance.
 state: a device reports another value.
 link: a link is up or down.
+mode: the house is in another mode, ``""`` for none; ``sources`` are those that were told.
 house: the house file changed: ``loaded``, or ``kept`` with what is wrong with the new one.
 trouble: anything else that a person should know.
 """
