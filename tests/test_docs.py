@@ -144,7 +144,7 @@ class Reference(unittest.TestCase):
         self.assertEqual(set(schema["properties"]), {*SECTIONS, *TABLES})
         described = [p for part in schema["$defs"].values() for p in part["properties"].values()]
         self.assertTrue(all(p.get("description") for p in described))
-        for sample in ("marigold", "horno"):
+        for sample in ("marigold", "dinghy", "horno"):
             house = tomllib.loads((ROOT / "src/glossa/samples" / sample / "house.toml").read_text(encoding="utf-8"))
             jsonschema.validate(house, schema)
         house["kinds"][next(iter(house["kinds"]))]["noun"] = "oven"

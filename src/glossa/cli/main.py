@@ -83,7 +83,7 @@ def cli() -> None:
     """Spoken phrases to device commands: define them, tune them, test them at your desk.
 
     HOUSE is a house file, a folder with a house.toml, or a sample house by name: marigold, a
-    narrowboat, or horno, two ovens that are spoken to in Spanish.
+    narrowboat, horno, two ovens that are spoken to in Spanish, or dinghy, whose recogniser sends codes.
 
     \b
     Start here:

@@ -18,7 +18,7 @@ SCHEMA = "house.schema.json"
 
 @click.command()
 @click.argument("folder", metavar="DIR", type=click.Path(path_type=Path))
-@click.option("--from", "sample", metavar="SAMPLE", help="Copy a sample house instead: marigold or horno.")
+@click.option("--from", "sample", metavar="SAMPLE", help="Copy a sample house instead: marigold, horno or dinghy.")
 def new(folder: Path, sample: str | None) -> None:
     """Start a house in DIR: a small commented house.toml, a first test table, and a schema for your editor.
 
