@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from types import MappingProxyType
 from typing import Annotated
 
-from msgspec import Meta, Struct
+from msgspec import Meta, Struct, field
 
 from glossa.house.codes import Codes
 from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions
@@ -49,7 +49,7 @@ class SerialSource(CodedSource, frozen=True):
     end: str = ""
     gap: NotNegative = 0.0
     greeting: tuple[str, ...] = ()
-    modes: Mapping[str, tuple[str, ...]] = MappingProxyType({})
+    modes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
     def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
         """Neither a port nor a link, both, or a link that is no serial one."""
