@@ -117,7 +117,7 @@ class Wires(unittest.TestCase):
         ports = {
             n: self.broker.port if k.type == "mqtt" else 0 if k.type in ("http", "tcp", "udp") else str(self.folder / n)
             for n, k in house.links.items()
-        }
+        } | {n: str(self.folder / n) for n, k in house.sources.items() if k.type == "serial"}
         found = Household(house, ports, seed=1, **options)  # type: ignore[arg-type]
         self.addCleanup(found.close)
         return found
@@ -764,6 +764,25 @@ class Listening(Wires):
                 self.assertEqual(heard(5)[3:], ["module lamp off accept", "panel lamp off accept"])
         told = [r["why"] for r in of(records, "trouble")]
         self.assertEqual(sum("5C 09" in why for why in told), 1, told)
+
+    def test_the_dinghy_with_a_module_that_forgets(self) -> None:
+        household = self.household(glossa.load_house("dinghy"))
+        (module,) = household.modules.values()
+        self.assertFalse(module.hear("full ahead"), "nobody has greeted it")
+        places = tuple(place_of(source, household.house) for source in household.house.sources.values())
+        with self.live(household.house, (), sources=places) as (_, records):
+            self.assertTrue(until(lambda: module.ready and module.loaded == ""))
+            self.assertFalse(module.hear("make tea"))
+            self.assertTrue(module.hear("take the tow"))
+            self.assertTrue(until(lambda: module.loaded == "towing"))
+            module.unplug(0.2)
+            self.assertFalse(module.ready)
+            self.assertTrue(
+                until(lambda: module.ready and module.loaded == "towing"), "greeted again, and told of the mode that is on"
+            )
+            self.assertTrue(module.hear("more slack"))
+            self.assertTrue(until(lambda: [d for _, _, d in household.taken] == [b"HELLO", b"S+"]), household.taken)
+        self.assertEqual([(r["mode"], r["sources"]) for r in of(records, "mode")], [("towing", ["module"])])
 
     def test_a_recogniser_is_told_what_to_listen_for(self) -> None:
         text = (

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import signal
+import sys
 import threading
 import time
+from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 from msgspec.structs import replace
@@ -15,6 +17,10 @@ from glossa.cli.main import house_argument
 from glossa.extras import need
 from glossa.files import find_house, house_files, load_house, read_text
 from glossa.house.links import HttpOptions, MqttOptions, SerialOptions, TcpOptions
+from glossa.house.sources import SerialSource
+
+if TYPE_CHECKING:
+    from glossa.links.household.parts import CodeModule
 
 PATIENCE = 10.0
 """Seconds in which a broker has to answer."""
@@ -80,6 +86,7 @@ def household(
         folder.mkdir(parents=True, exist_ok=True)
         ports |= {n: str((folder / f"{n}.port").absolute()) for n, k in home.links.items() if k.type == "serial"}
         ports |= {n: 0 for n, k in home.links.items() if k.type == "http"}
+        ports |= {n: str((folder / f"{n}.port").absolute()) for n, k in home.sources.items() if k.type == "serial"}
 
     def told(line: str) -> None:
         out.print(f"{time.strftime('%H:%M:%S')}  {line}", markup=False, soft_wrap=True)
@@ -101,9 +108,14 @@ def household(
             out.print(
                 f"[green]{name}[/]  {link.type}  {where}" + (f"  ({server.name})" if server and link.type == "mqtt" else "")
             )
+        for name, module in devices.modules.items():
+            out.print(f"[green]{name}[/]  a recogniser that sends codes  {module.path}")
         if folder is not None:
             _write(house, folder, devices.house)
             out.print(f"\nTry in another terminal:  [bold]glossa listen {folder}[/]  or  [bold]glossa watch {folder}[/]")
+        if devices.modules:
+            out.print("Type a phrase of its table to have the recogniser hear it.")
+            threading.Thread(target=_speak, args=(devices.modules, told), name="speaker", daemon=True).start()
         end.wait(seconds)
     except OSError as error:
         raise click.ClickException(
@@ -114,6 +126,17 @@ def household(
             devices.close()
         if server is not None:
             server.close()
+
+
+def _speak(modules: Mapping[str, CodeModule], told: Callable[[str], None]) -> None:
+    """Have what is typed heard by the recognisers that know it."""
+    for line in sys.stdin:
+        heard = [name for name, module in modules.items() if module.hear(line)]
+        told(
+            f"{', '.join(heard)} heard “{line.strip()}”"
+            if heard
+            else f"no recogniser knows “{line.strip()}”, or it was not greeted yet"
+        )
 
 
 def _write(place: str, folder: Path, home: Any) -> None:
@@ -138,4 +161,8 @@ def _write(place: str, folder: Path, home: Any) -> None:
             written["port"] = link.options.port
         elif isinstance(link.options, HttpOptions):
             written["url"] = link.options.url
+    for name, source in home.sources.items():
+        written = document.get("sources", {}).get(name)
+        if written is not None and isinstance(source.options, SerialSource) and source.options.port:
+            written["port"] = source.options.port
     (folder / "house.toml").write_text(tomlkit.dumps(document), encoding="utf-8")

@@ -20,7 +20,11 @@ from glossa.house.sources import SOURCES
 
 def _merged(shapes: Iterable[type[Struct]]) -> type[Struct]:
     """The keys of several types in one class, each once."""
-    fields = {f.name: (f.name, f.type, f.default if f.default is not NODEFAULT else None) for shape in shapes for f in msgspec.structs.fields(shape)}
+    fields = {
+        f.name: (f.name, f.type, f.default if f.default is not NODEFAULT else None)
+        for shape in shapes
+        for f in msgspec.structs.fields(shape)
+    }
     return msgspec.defstruct("AnySource", list(fields.values()), kw_only=True)
 
 

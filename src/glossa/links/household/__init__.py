@@ -19,9 +19,10 @@ from glossa.conversation.conversation import initial_state
 from glossa.house.forms import TopicWire
 from glossa.house.links import HttpOptions, LinkOptions, MqttOptions, SerialOptions, TcpOptions
 from glossa.house.model import House
+from glossa.house.sources import SerialSource
 from glossa.house.values import Value
 from glossa.links.household.faults import Faults
-from glossa.links.household.parts import MqttDevices, SerialBoard, SocketBoard, WebHook
+from glossa.links.household.parts import CodeModule, MqttDevices, SerialBoard, SocketBoard, WebHook
 
 __all__ = ["Faults", "Household"]
 
@@ -42,6 +43,7 @@ class Household:
         house: the house with its links leading here.
         state: the value of every (device, property).
         taken: (link, place, data) of everything that came in, in order.
+        modules: the recognisers that send codes, by the id of their source.
 
     Raises:
         OSError: where a port or path can't be had, or no broker answers.
@@ -65,8 +67,14 @@ class Household:
         self._told = told
         self._lock = threading.Lock()
         self.parts: dict[str, MqttDevices | SerialBoard | SocketBoard | WebHook] = {}
-        links = dict(house.links)
+        self.modules: dict[str, CodeModule] = {}
+        links, sources = dict(house.links), dict(house.sources)
         try:
+            for name, source in house.sources.items():
+                own = source.options
+                if isinstance(own, SerialSource) and own.port and source.codes is not None:
+                    module = self.modules[name] = CodeModule(own, source.codes, str((ports or {}).get(name) or ""))
+                    sources[name] = replace(source, options=replace(own, port=module.path))
             for name, link in house.links.items():
                 port = (ports or {}).get(name)
                 match link.options:
@@ -90,7 +98,7 @@ class Household:
         except BaseException:
             self.close()
             raise
-        self.house: House = replace(house, links=links)
+        self.house: House = replace(house, links=links, sources=sources)
         for name, part in self.parts.items():
             if isinstance(part, MqttDevices):
                 for (device, prop), value in self.state.items():
@@ -100,7 +108,7 @@ class Household:
 
     def close(self) -> None:
         """Let every port go."""
-        for part in self.parts.values():
+        for part in (*self.parts.values(), *self.modules.values()):
             part.close()
 
     def _draw(self) -> tuple[str, float]:

@@ -16,10 +16,13 @@ from urllib.parse import urlsplit
 
 from msgspec.structs import replace
 
+from glossa.house.codes import Codes
 from glossa.house.links import MqttOptions, SerialOptions, TcpOptions, UdpOptions
+from glossa.house.sources import SerialSource
 from glossa.links.frames import Frames
 from glossa.links.link import LinkError
 from glossa.links.mqtt import MqttLink
+from glossa.links.stream import HEX
 
 Take = Callable[[str, bytes], None]
 Draw = Callable[[], tuple[str, float]]
@@ -185,6 +188,54 @@ class SerialBoard:
                 os.close(end)
         if self._link and os.path.islink(self._link):
             os.unlink(self._link)
+
+
+class CodeModule(SerialBoard):
+    """A small recogniser on a pseudo-terminal: it knows some phrases, and sends the code of each that it hears.
+
+    It hears nothing until it was greeted, and forgets everything when it is unplugged.
+
+    Attributes:
+        ready: whether it was greeted.
+        loaded: the mode whose set was loaded last, None for none.
+    """
+
+    def __init__(self, source: SerialSource, codes: Codes, path: str) -> None:
+        ends = SerialOptions(start=source.start, end=source.end)
+        self._size, self._begin, self._finish = codes.size, source.start, source.end or "\n"
+        self._greeting = b"".join(_written(text, ends) for text in source.greeting)
+        self._sets = {mode: b"".join(_written(text, ends) for text in texts) for mode, texts in source.modes.items()}
+        self._code_of = {utterance: code for code, utterance in reversed(list(codes.utterances.items()))}
+        self._forget()
+        super().__init__(SerialOptions(), path, self._told, lambda: ("", 0.0))
+
+    def _forget(self) -> None:
+        self._heard = b""
+        self.ready, self.loaded = not self._greeting, None if self._sets else ""
+
+    def _told(self, place: str, data: bytes) -> None:
+        self._heard = (self._heard + data)[-4096:]
+        self.ready = self.ready or self._greeting in self._heard
+        for mode, loading in self._sets.items():
+            if self.ready and self._heard.endswith(loading):
+                self.loaded = mode
+
+    def hear(self, utterance: str) -> bool:
+        """Somebody speaks; False where the module does not know the phrase, or listens to nothing yet."""
+        code = self._code_of.get(utterance.strip().lower())
+        if code is None or not self.ready:
+            return False
+        self.say(bytes.fromhex(code) if self._size else f"{self._begin}{code}{self._finish}".encode())
+        return True
+
+    def unplug(self, seconds: float = 0.3) -> None:
+        """Pull the plug, and put it in again after a while."""
+        self._forget()
+        super().unplug(seconds)
+
+
+def _written(text: str, options: SerialOptions) -> bytes:
+    return bytes.fromhex(text) if HEX.fullmatch(text) else f"{options.start}{text}{options.end}".encode()
 
 
 class SocketBoard:
