@@ -284,5 +284,36 @@ class Talk(unittest.TestCase):
         self.assertLessEqual(len(acted), len(TALK) / 500, acted)
 
 
+class Modules(unittest.TestCase):
+    """Recognisers that send a code for each phrase."""
+
+    def test_what_does_not_fit_is_not_told_apart_or_means_nothing(self) -> None:
+        text = (
+            '[house]\nname = "M"\n[sources.ear]\ntype = "serial"\nport = "/dev/x"\ncode_bytes = 1\ncodes = "ear.csv"\nmost = 4\ngroup = 3\nseconds = 1.2\n'
+            "[devices.lamp]\nnames = ['lamp']\nproperties.power = { type = 'switch', command = { topic = 'l', payload = '$raw' } }\n"
+            "[intents.s]\nphrases = ['[the] $device $power', 'kill the $device', 'illuminate everything immediately']\ndefaults = { power = 'off' }\n"
+            "set = { power = '$power' }\ndevice = 'lamp'\n"
+        )
+        rows = (
+            "01,lamp on",
+            "02,lamp of",
+            "03,kill the lamp",
+            "04,lamp off",
+            "05,illuminate everything immediately",
+            "06,pass the salt",
+        )
+        house = read_house(text, {"ear.csv": "code,utterance\n" + "\n".join(rows) + "\n"})
+        found = {(f.name, f.what) for f in findings(house) if f.place.startswith("sources.")}
+        names = {name for name, _ in found}
+        self.assertEqual(
+            names, {"code without a meaning", "too many phrases", "phrase too long", "sound alike in one group"}, found
+        )
+        alike = [what for name, what in found if name == "sound alike in one group"]
+        self.assertTrue(all("“lamp on” and “lamp of”" in what for what in alike), "off stands in another group")
+        self.assertIn(("code without a meaning", "“pass the salt” is no command of this house"), found)
+        fitting = read_house(text, {"ear.csv": "code,utterance\n01,lamp on\n02,kill the lamp\n03,lamp on\n"})
+        self.assertEqual([f for f in findings(fitting) if f.place.startswith("sources.")], [])
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -10,8 +10,9 @@ from msgspec import Meta, Struct, field
 
 from glossa.house.codes import Codes
 from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions
-from glossa.house.schema import NotNegative
+from glossa.house.schema import NotNegative, Positive
 
+Count = Annotated[int, Meta(ge=1)]
 CodeBytes = Annotated[int, Meta(ge=1, le=64)]
 
 
@@ -28,11 +29,15 @@ class CodedSource(SourceOptions, frozen=True):
 
     codes: str = ""
     code_bytes: CodeBytes | None = None
+    most: Count | None = None
+    group: Count | None = None
+    seconds: Positive | None = None
 
     def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
         """A size of codes that nothing explains."""
-        if self.code_bytes is not None and not self.codes:
-            yield "code_bytes", "the source has no codes", 'write codes = "codes.csv": what each code stands for'
+        for key in ("code_bytes", "most", "group", "seconds"):
+            if getattr(self, key) is not None and not self.codes:
+                yield key, "the source has no codes", 'write codes = "codes.csv": what each code stands for'
 
 
 class StdinSource(SourceOptions, frozen=True):
