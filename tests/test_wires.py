@@ -20,12 +20,14 @@ import tty
 import unittest
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from queue import SimpleQueue
 from typing import Any
 from unittest import mock
 
 from msgspec.structs import replace
 from paho.mqtt.client import Client
 from paho.mqtt.enums import CallbackAPIVersion
+from websockets.sync.server import ServerConnection, serve
 
 import glossa
 from glossa.commands import BytesCommand, Command, RequestCommand, TextCommand, TopicCommand
@@ -764,6 +766,40 @@ class Listening(Wires):
                 self.assertEqual(heard(5)[3:], ["module lamp off accept", "panel lamp off accept"])
         told = [r["why"] for r in of(records, "trouble")]
         self.assertEqual(sum("5C 09" in why for why in told), 1, told)
+
+    def test_a_websocket_that_closes_and_says_too_much(self) -> None:
+        said: SimpleQueue[str | None] = SimpleQueue()
+
+        def serve_one(wire: ServerConnection) -> None:
+            tokens.append(wire.request.headers.get("Authorization") if wire.request is not None else None)
+            while (text := said.get()) is not None:
+                wire.send(text)
+
+        tokens: list[str | None] = []
+        server = serve(serve_one, "127.0.0.1", 0)
+        thread = threading.Thread(target=server.serve_forever, daemon=True)
+        thread.start()
+        self.addCleanup(server.shutdown)
+        self.addCleanup(lambda: [said.put(None) for _ in range(5)])
+        house = glossa.house.read_house(
+            f'[house]\nname = "Ear"\n[sources.ear]\ntype = "websocket"\nurl = "ws://127.0.0.1:{server.socket.getsockname()[1]}"\ntoken_env = "T"\n'
+            "[devices.lamp]\nnames = ['lamp']\nproperties.power = { type = 'switch', command = { topic = 'lamp', payload = '$raw' } }\n"
+            "[intents.s]\nphrases = ['[the] $device $power']\nset = { power = '$power' }\n"
+        )
+        (ear,) = (place_of(source, house) for source in house.sources.values())
+        with self.live(house, (), sources=(ear,), environment={"T": "kelp"}) as (_, records):
+            for text in ('{"text": "lamp", "final": false}', '{"text": "lamp on", "final": true}'):
+                said.put(text)
+            self.assertTrue(until(lambda: len(of(records, "heard")) == 1), records)
+            said.put("lamp off " * 1_000_000)  # the connection ends there
+            self.assertTrue(
+                until(lambda: [r["state"] for r in of(records, "link") if r["link"] == "ear"] == ["up", "down", "up"]), records
+            )
+            said.put(None)  # the server's first end, which waits for something to say
+            said.put("the lamp off")
+            self.assertTrue(until(lambda: len(of(records, "heard")) == 2), records)
+        self.assertEqual([r["utterance"] for r in of(records, "heard")], ["lamp on", "the lamp off"])
+        self.assertEqual(tokens, ["Bearer kelp"] * 2)
 
     def test_the_dinghy_with_a_module_that_forgets(self) -> None:
         household = self.household(glossa.load_house("dinghy"))

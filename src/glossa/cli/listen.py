@@ -14,6 +14,7 @@ from typing import Any
 import click
 
 from glossa.cli.main import house_argument
+from glossa.extras import need
 from glossa.files import load_house, log_path
 from glossa.live.records import Record
 
@@ -119,6 +120,8 @@ def listen(
             trouble=lambda why: live.engine.trouble(why),
         )  # fmt: skip
     places: tuple[Place | str, ...] = sources or tuple(place_of(source, home) for source in home.sources.values()) or ("stdin",)
+    if any(getattr(p, "type", "") == "websocket" for p in places):
+        need("websockets")
     try:
         live = Live(
             home, places, emit, matcher=matcher, replies=replies, health=health, log=kept,

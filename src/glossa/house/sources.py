@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from types import MappingProxyType
 from typing import Annotated
@@ -121,8 +122,30 @@ class UdpSource(TcpSource, frozen=True):
     """``type = "udp"``: each datagram is one utterance."""
 
 
+class WebSocketSource(CodedSource, frozen=True):
+    """``type = "websocket"``: each message that a server sends is text, or JSON with partial and final results."""
+
+    url: str = ""
+    token_env: str = ""
+
+    def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
+        """An address that was not given, or is none of a WebSocket."""
+        yield from CodedSource.complaints(self, links)
+        if not re.match(r"wss?://[^/\s]", self.url):
+            what = f"'{self.url}' is not the address of a WebSocket" if self.url else "'url' is missing"
+            yield "url" if self.url else "", what, 'write url = "ws://192.168.1.30:2700"'
+
+
 SOURCES: Mapping[str, type[SourceOptions]] = MappingProxyType(
-    {"stdin": StdinSource, "serial": SerialSource, "mqtt": MqttSource, "http": HttpSource, "tcp": TcpSource, "udp": UdpSource}
+    {
+        "stdin": StdinSource,
+        "serial": SerialSource,
+        "mqtt": MqttSource,
+        "http": HttpSource,
+        "tcp": TcpSource,
+        "udp": UdpSource,
+        "websocket": WebSocketSource,
+    }
 )
 """Type -> class of its keys."""
 

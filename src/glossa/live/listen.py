@@ -34,6 +34,7 @@ from glossa.live.places import Place, PlaceError, read_place
 from glossa.live.records import Record, iso
 from glossa.live.reload import Changed, Watch
 from glossa.live.replies import Speaker
+from glossa.live.websocket import WebSocketEars
 from glossa.live.wiring import Wiring
 from glossa.matching import Matcher
 
@@ -108,7 +109,7 @@ class Live:
         dry: bool = False,
         **engine: Any,
     ) -> None:
-        self._token = token
+        self._token, self._environment = token, environment
         self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http", "tcp", "udp")) for s in sources)
         self._replies = tuple(_place(r, house, ("mqtt", "run")) for r in replies)
         self._health = _place(health, house, ("http", "mqtt")) if health is not None else None
@@ -137,7 +138,7 @@ class Live:
             self._endpoint(p, token) for p in (*self._sources, *((self._health,) if self._health else ())) if p.type == "http"
         ]
 
-        self._ears: list[Ears] = []
+        self._ears: list[Ears | WebSocketEars] = []
         self._mode = ""
         self._codes = {p.written: p.codes for p in self._sources if p.codes is not None}
 
@@ -402,6 +403,11 @@ class Live:
                         hear,
                         trouble,
                     )
+                )
+            if source.type == "websocket":
+                hear, token = partial(self.offer, source=source.written), self._environment.get(source.token_env, "")
+                self._ears.append(
+                    WebSocketEars(source.url, token, hear, partial(self._later, self._link_changed, source.written))
                 )
             if source.type == "stdin":
                 threading.Thread(target=self._read_stdin, args=(source.written,), name="stdin", daemon=True).start()

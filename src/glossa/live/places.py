@@ -12,7 +12,7 @@ from glossa.house.codes import Codes
 from glossa.house.links import LinkOptions, MqttOptions, SerialOptions
 from glossa.house.model import House
 from glossa.house.problems import nearest
-from glossa.house.sources import HttpSource, MqttSource, SerialSource, Source, TcpSource
+from glossa.house.sources import HttpSource, MqttSource, SerialSource, Source, TcpSource, WebSocketSource
 
 SERIAL_KEYS = ("baud", "start", "end")
 
@@ -36,13 +36,14 @@ class Place(Struct, frozen=True):
     """Somewhere to listen at or to talk to.
 
     Attributes:
-        type: ``stdin``, ``serial``, ``mqtt``, ``http``, ``tcp``, ``udp`` or ``run``.
+        type: ``stdin``, ``serial``, ``mqtt``, ``http``, ``tcp``, ``udp``, ``websocket`` or ``run``.
         written: as the person wrote it; the id of a source of the house.
         link: the id of the house's link, or the name of one that is made for this place.
         topic: for MQTT.
         options: of the link that is made for this place, as a house file has them.
         host, port, path: where to listen; the path for HTTP alone.
         frame: start and end of what comes in at a TCP or UDP port.
+        url, token_env: of a WebSocket, and the variable with its bearer token.
         codes: what comes in there instead of text.
         modes: what the source is told when the house enters a mode, ``""`` for none.
         program: for ``run``: the program and its arguments.
@@ -57,6 +58,8 @@ class Place(Struct, frozen=True):
     port: int = 0
     path: str = ""
     frame: tuple[str, str] = ("", "")
+    url: str = ""
+    token_env: str = ""
     codes: Codes | None = None
     modes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     program: tuple[str, ...] = ()
@@ -183,6 +186,8 @@ def place_of(source: Source, house: House) -> Place:
             return Place(
                 source.type, source.id, host=own.host, port=own.port or 0, frame=(own.start, own.end), codes=source.codes
             )
+        case WebSocketSource() as own:
+            return Place("websocket", source.id, url=own.url, token_env=own.token_env, codes=source.codes)
         case _:
             return Place("stdin", source.id)
 
