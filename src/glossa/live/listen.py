@@ -262,6 +262,8 @@ class Live:
 
     def _changed(self, changed: Changed) -> None:
         if changed.house is not None and changed.matcher is not None:
+            if changed.house.sources != self.engine.house.sources:
+                self.engine.trouble("the sources were changed; the new ones count from the next start on")
             self.engine.reload(changed.house, changed.matcher)
             self._wire()
         else:
