@@ -138,21 +138,48 @@ def _colour_names(tag: str) -> Mapping[Words, str]:
     return spoken_colours(load_language(tag).colours)
 
 
+_own: dict[str, LanguageFile] = {}
+
+
+def register_language(text: str, file: str = "language.toml") -> str:
+    """Let houses that are read from now on be in a language of one's own, or in one's own version of a language.
+
+    Args:
+        text: a language file, in the form of those that ship (``glossa show language en`` prints one).
+        file: what to call it in errors.
+
+    Returns:
+        The language's BCP 47 tag, as a house names it in ``languages``.
+
+    Raises:
+        HouseError: where it is not of the form, with line and key.
+    """
+    found = read_language(text, file)
+    _own[found.language.lower()] = found
+    for cache in (load_language, _phrases, _colour_names):
+        cache.cache_clear()
+    return found.language
+
+
 def languages() -> tuple[str, ...]:
-    """The tags of the languages that ship with the package."""
+    """The tags of the languages that there are word lists for: those that ship with the package, and those of one's own."""
     folder = resources.files("glossa.language") / "data"
-    return tuple(sorted(p.name.removesuffix(".toml") for p in folder.iterdir() if p.name.endswith(".toml")))
+    shipped = {p.name.removesuffix(".toml") for p in folder.iterdir() if p.name.endswith(".toml")}
+    return tuple(sorted(shipped | set(_own)))
 
 
 @lru_cache(maxsize=16)
 def load_language(tag: str) -> Language:
-    """A language that ships with the package; its base language where a region has none (``en-GB``), one without words where neither is there.
+    """A language of one's own, or one that ships with the package; its base language where a region has none (``en-GB``), one without words where neither is there.
 
     >>> "please" in load_language("en").filler.by_first
     True
     """
     folder = resources.files("glossa.language") / "data"
     for name in (tag, tag.split("-")[0]):
+        own = _own.get(name.lower())
+        if own is not None:
+            return compiled(own, tag)
         file = folder / f"{name.lower()}.toml"
         if file.is_file():
             return compiled(read_language(file.read_text(encoding="utf-8"), file.name), tag)

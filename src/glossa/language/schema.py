@@ -10,6 +10,8 @@ from typing import Annotated, Any
 
 from msgspec import Meta, Struct, field
 
+from glossa.house.text import words
+
 Words = list[str]
 Sides = Annotated[list[Words], Meta(min_length=2, max_length=2)]
 Pair = Annotated[Words, Meta(min_length=2, max_length=2)]
@@ -126,16 +128,17 @@ class WholeNumbers(Section, frozen=True):
 
     def table(self) -> dict[tuple[str, ...], int]:
         """Folded number words -> number, for 0 to 999."""
-        below: dict[tuple[str, ...], int] = {(word,): number for number, word in enumerate(self.words)}
-        ones = [(word, number) for number, word in enumerate(self.words[1:10], 1)]
+        below: dict[tuple[str, ...], int] = {words(word): number for number, word in enumerate(self.words)}
+        ones = [(words(word), number) for number, word in enumerate(self.words[1:10], 1)]
+        joined = words(self.joined)
         for ten, value in self.tens.items():
-            below[(ten,)] = value
-            below.update({(ten, *self.joined.split(), word): value + one for word, one in ones})
+            below[words(ten)] = value
+            below.update({(*words(ten), *joined, *word): value + one for word, one in ones})
         found = dict(below)
         for hundred, value in self.hundreds.items():
-            found[(hundred,)] = value
-            found.update({(hundred, *words): value + rest for words, rest in below.items() if rest})
-        found.update({(word,): number for word, number in self.alone.items()})
+            found[words(hundred)] = value
+            found.update({(*words(hundred), *rest): value + number for rest, number in below.items() if number})
+        found.update({words(word): number for word, number in self.alone.items()})
         return found
 
 
