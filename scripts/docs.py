@@ -25,7 +25,7 @@ PAGES = ("docs/tables.md", "docs/json.md", "docs/python.md", "docs/tutorial.md",
 """Pages that are written by hand and hold outputs."""
 
 _BLOCK = re.compile(
-    r"(?:^<!-- (?P<mark>file|add|not run|in): ?(?P<path>[^>]*?) ?-->\n)?^```(?P<kind>\w+)\n(?P<text>.*?)^```$",
+    r"(?:^<!-- (?P<mark>file|add|not run): ?(?P<path>[^>]*?) ?-->\n)?^```(?P<kind>\w+)\n(?P<text>.*?)^```$",
     re.MULTILINE | re.DOTALL,
 )
 _CHANGING = (

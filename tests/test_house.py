@@ -4,11 +4,13 @@ import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+import msgspec
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import glossa
 from glossa.house import HouseError, read_house
+from glossa.house.links import BUILT_IN
 from glossa.house.notation import NotationError, count, expand, parse
 from glossa.house.sorts import NumberValues, SwitchValues
 
@@ -56,6 +58,11 @@ class Reading(unittest.TestCase):
         self.assertEqual((one.properties["power"].values.wire("on"), two.properties["power"].values.wire("on")), ("0", "1"))
         self.assertEqual(one.names[""], (("den", "lamp"), ("snug", "lamp")))
         self.assertEqual(one.properties["level"].values.wire(50), "0")
+
+    def test_a_simulated_link_can_be_written_as_any_other(self) -> None:
+        known = {f.name for f in msgspec.structs.fields(BUILT_IN["simulated"])}
+        for kind, options in BUILT_IN.items():
+            self.assertLessEqual({f.name for f in msgspec.structs.fields(options)}, known, kind)
 
     def test_defaults(self) -> None:
         wake = '[wake]\nwords = ["hey"]\n[intents.x]\nphrases = ["x"]\nreply = "x"\n'

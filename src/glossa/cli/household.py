@@ -109,12 +109,12 @@ def household(
                 f"[green]{name}[/]  {link.type}  {where}" + (f"  ({server.name})" if server and link.type == "mqtt" else "")
             )
         for name, module in devices.modules.items():
-            out.print(f"[green]{name}[/]  a recogniser that sends codes  {module.path}")
+            out.print(f"[green]{name}[/]  a recogniser  {module.path}")
         if folder is not None:
             _write(house, folder, devices.house)
             out.print(f"\nTry in another terminal:  [bold]glossa listen {folder}[/]  or  [bold]glossa watch {folder}[/]")
         if devices.modules:
-            out.print("Type a phrase of its table to have the recogniser hear it.")
+            out.print("Type a phrase to have the recogniser hear it.")
             threading.Thread(target=_speak, args=(devices.modules, told), name="speaker", daemon=True).start()
         end.wait(seconds)
     except OSError as error:

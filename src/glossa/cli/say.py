@@ -48,7 +48,7 @@ def say(
             try:
                 text = home.meant_by(source, text)
             except LookupError as error:
-                raise click.UsageError(f"{str(error.args[0])[:1].upper()}{str(error.args[0])[1:]}.") from None
+                raise click.UsageError(str(error.args[0])) from None
         event = Conversation(home, matcher, awake=True, mode=mode).hear(text, 0.0, language)
         _print(event, home, as_json, why)
     if picture is not None and event is not None:

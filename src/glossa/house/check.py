@@ -95,7 +95,7 @@ def languages(tags: Iterable[str], known: Collection[str], bad: Bad) -> None:
 def link(key: str, written: Mapping[str, Any], reader: Reader) -> Link | None:
     """A link with what its type needs and nothing of another type; None where it can't be used."""
     path, kind = ("links", key), written.get("type", "simulated")
-    options = _typed(path, kind, written, link_options(kind) if isinstance(kind, str) else None, link_types(), reader)
+    options = _typed(path, kind, written, link_options(kind) if isinstance(kind, str) else None, link_types, reader)
     if not isinstance(options, LinkOptions):
         return None
     for name, message, hint in options.complaints():
@@ -109,7 +109,7 @@ def source(key: str, written: Mapping[str, Any], links: Mapping[str, Link], read
     if kind is None:
         reader.bad(path, "'type' is missing", "one of: " + ", ".join(SOURCES))
         return None
-    options = _typed(path, kind, written, SOURCES.get(kind) if isinstance(kind, str) else None, tuple(SOURCES), reader)
+    options = _typed(path, kind, written, SOURCES.get(kind) if isinstance(kind, str) else None, lambda: SOURCES, reader)
     if not isinstance(options, SourceOptions):
         return None
     for name, message, hint in options.complaints(links):
@@ -118,11 +118,16 @@ def source(key: str, written: Mapping[str, Any], links: Mapping[str, Link], read
 
 
 def _typed(
-    path: tuple[str, str], kind: object, written: Mapping[str, Any], shape: type | None, types: Sequence[str], reader: Reader
+    path: tuple[str, str],
+    kind: object,
+    written: Mapping[str, Any],
+    shape: type | None,
+    types: Callable[[], Collection[str]],
+    reader: Reader,
 ) -> object:
     """The keys of a type, as an object of its class; None where something was wrong and noted."""
     if shape is None:
-        reader.bad((*path, "type"), f"unknown value '{kind}'", nearest(str(kind), types))
+        reader.bad((*path, "type"), f"unknown value '{kind}'", nearest(str(kind), types()))
         return None
     options, faults = convert({k: v for k, v in written.items() if k != "type"}, shape)
     for fault in faults:

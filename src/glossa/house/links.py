@@ -23,6 +23,7 @@ Port = Annotated[int, Meta(ge=1, le=65535)]
 Qos = Annotated[int, Meta(ge=0, le=2)]
 Baud = Annotated[int, Meta(gt=0)]
 KeepAlive = Annotated[int, Meta(ge=5, le=65535)]
+_HEX = re.compile(r"[0-9A-Fa-f]{2}( +[0-9A-Fa-f]{2})*")
 Complaint = tuple[str, str, str]
 """A key, what is wrong with it, and what to write instead."""
 
@@ -93,6 +94,14 @@ class StreamOptions(LinkOptions, frozen=True):
     def code_bytes(self) -> int:
         """The size of what comes in, where it is no text; 0 for text."""
         return 0
+
+    def framed(self, text: str) -> bytes:
+        """A text with its frame."""
+        return f"{self.start}{text}{self.end}".encode()
+
+    def written(self, text: str) -> bytes:
+        """What a house file writes as hex pairs, or as text, which gets its frame."""
+        return bytes.fromhex(text) if _HEX.fullmatch(text) else self.framed(text)
 
     @property
     def frame(self) -> str:

@@ -8,9 +8,9 @@ import socket
 import time
 from collections.abc import Iterable
 
-from glossa.house.links import LinkOptions, TcpOptions, UdpOptions
+from glossa.house.links import TcpOptions, UdpOptions
 from glossa.links.frames import MOST_BYTES, Chunks, Frames
-from glossa.links.link import Surroundings, Unreachable
+from glossa.links.link import Unreachable
 from glossa.links.stream import Stream, StreamLink, reason_of
 
 CONNECT_TIMEOUT = 3.0
@@ -77,26 +77,16 @@ class _Datagrams(_Socket):
         return (frame,) if frame else ()
 
 
-class TcpLink(StreamLink):
+class TcpLink(StreamLink[TcpOptions]):
     """A device that listens on a TCP port.
 
     Args:
         options: those of the house file.
     """
 
-    def __init__(self, options: TcpOptions) -> None:
-        super().__init__(options)
-        self._options = options
-
-    @classmethod
-    def of(cls, options: LinkOptions, around: Surroundings) -> TcpLink:
-        """The connection of a house file."""
-        assert isinstance(options, TcpOptions)
-        return cls(options)
-
     def connect(self) -> Stream:
         """Connect, and have every command sent at once."""
-        place = self._options.host, self._options.port or 0
+        place = self.options.host, self.options.port or 0
         try:
             wire = socket.create_connection(place, timeout=CONNECT_TIMEOUT)
         except OSError as error:
@@ -106,30 +96,20 @@ class TcpLink(StreamLink):
         return _Socket(wire)
 
 
-class UdpLink(StreamLink):
+class UdpLink(StreamLink[UdpOptions]):
     """A device that takes datagrams: one for each command, and nobody knows whether it arrived unless the device confirms it.
 
     Args:
         options: those of the house file.
     """
 
-    def __init__(self, options: UdpOptions) -> None:
-        super().__init__(options)
-        self._options = options
-
-    @classmethod
-    def of(cls, options: LinkOptions, around: Surroundings) -> UdpLink:
-        """The datagrams of a house file."""
-        assert isinstance(options, UdpOptions)
-        return cls(options)
-
     def connect(self) -> Stream:
         """Look the address up."""
-        host, port = self._options.host, self._options.port or 0
+        host, port = self.options.host, self.options.port or 0
         try:
             family, kind, protocol, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_DGRAM)[0]
             wire = socket.socket(family, kind, protocol)
             wire.connect(address)
         except OSError as error:
             raise Unreachable(f"{host}:{port}: {reason_of(error)}") from error
-        return _Datagrams(wire, self._options.start, self._options.end)
+        return _Datagrams(wire, self.options.start, self.options.end)

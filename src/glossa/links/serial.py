@@ -8,8 +8,8 @@ from typing import Any
 
 import serial
 
-from glossa.house.links import LinkOptions, SerialOptions
-from glossa.links.link import Surroundings, Unreachable
+from glossa.house.links import SerialOptions
+from glossa.links.link import Unreachable
 from glossa.links.stream import Stream, StreamLink, reason_of
 
 
@@ -38,31 +38,21 @@ class _Port(Stream):
             self._port.close()
 
 
-class SerialLink(StreamLink):
+class SerialLink(StreamLink[SerialOptions]):
     """A serial line.
 
     Args:
         options: those of the house file. ``port`` is a device, or a URL as ``serial_for_url`` takes it.
     """
 
-    def __init__(self, options: SerialOptions) -> None:
-        super().__init__(options)
-        self._options = options
-
-    @classmethod
-    def of(cls, options: LinkOptions, around: Surroundings) -> SerialLink:
-        """The serial line of a house file."""
-        assert isinstance(options, SerialOptions)
-        return cls(options)
-
     def connect(self) -> Stream:
         """Open the port, and give the board the time that it needs."""
-        name = self._options.port
+        name = self.options.port
         own: dict[str, Any] = {} if "://" in name else {"exclusive": True}
-        timeout = self._options.timeout
+        timeout = self.options.timeout
         try:
-            port = serial.serial_for_url(name, baudrate=self._options.baud, timeout=0.2, write_timeout=timeout, **own)
+            port = serial.serial_for_url(name, baudrate=self.options.baud, timeout=0.2, write_timeout=timeout, **own)
         except (serial.SerialException, OSError, ValueError) as error:
             raise Unreachable(reason_of(error)) from error
-        time.sleep(self._options.settle)
+        time.sleep(self.options.settle)
         return _Port(port)

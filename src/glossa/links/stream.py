@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-import re
+import errno
+import os
 import threading
 import time
 from collections.abc import Iterable
 from queue import Empty, SimpleQueue
+from typing import Generic, TypeVar, cast
 
 from glossa.commands import BytesCommand, Command, TextCommand
-from glossa.house.links import StreamOptions
+from glossa.house.links import LinkOptions, StreamOptions
 from glossa.links.frames import Chunks, Frames, cutter
-from glossa.links.link import Inbox, Link, Unanswered, Unreachable, of_form
+from glossa.links.link import Inbox, Link, Surroundings, Unanswered, Unreachable, of_form
 
-HEX = re.compile(r"[0-9A-Fa-f]{2}( +[0-9A-Fa-f]{2})*")
+Options = TypeVar("Options", bound=StreamOptions)
 
 
 class Stream:
@@ -44,19 +46,24 @@ class Stream:
         return frames.feed(data, time.monotonic())
 
 
-class StreamLink(Link):
+class StreamLink(Link, Generic[Options]):
     """A line; what it is made of is for :meth:`connect` to say.
 
     Args:
         options: those of the house file.
     """
 
-    def __init__(self, options: StreamOptions) -> None:
+    def __init__(self, options: Options) -> None:
         self.gap = options.gap
-        self._stream_options = options
+        self.options = options
         self._acknowledge = options.acknowledge.encode()
         self._stream: Stream | None = None
         self._answers: SimpleQueue[None] = SimpleQueue()
+
+    @classmethod
+    def of(cls, options: LinkOptions, around: Surroundings) -> Link:
+        """The line of a house file, whose keys have been checked."""
+        return cls(cast(Options, options))
 
     def connect(self) -> Stream:
         """Open the line.
@@ -70,11 +77,11 @@ class StreamLink(Link):
         """Open the line, send the greeting and start to read."""
         stream = self.connect()
         try:
-            for number, text in enumerate(self._stream_options.greeting):
+            for number, text in enumerate(self.options.greeting):
                 time.sleep(self.gap if number else 0.0)
-                if not stream.write(self._written(text), self._stream_options.timeout):
+                if not stream.write(self.options.written(text), self.options.timeout):
                     raise Unreachable(f"only part of the greeting '{text}' could be sent")
-            time.sleep(self.gap if self._stream_options.greeting else 0.0)
+            time.sleep(self.gap if self.options.greeting else 0.0)
         except OSError as error:
             stream.close()
             raise Unreachable(f"the greeting could not be sent: {reason_of(error)}") from error
@@ -91,8 +98,8 @@ class StreamLink(Link):
             raise Unreachable("the line is closed")
         while not self._answers.empty():  # an answer to an earlier command is none to this one
             self._answers.get_nowait()
-        data = command.data if isinstance(command, BytesCommand) else self._framed(of_form(command, TextCommand).text)
-        wait = min(self._stream_options.timeout, seconds)
+        data = command.data if isinstance(command, BytesCommand) else self.options.framed(of_form(command, TextCommand).text)
+        wait = min(self.options.timeout, seconds)
         try:
             whole = stream.write(data, wait)
         except OSError as error:
@@ -111,15 +118,8 @@ class StreamLink(Link):
         if stream is not None:
             stream.close()
 
-    def _written(self, text: str) -> bytes:
-        """What a house file writes as hex pairs, or as text, which gets its frame."""
-        return bytes.fromhex(text) if HEX.fullmatch(text) else self._framed(text)
-
-    def _framed(self, text: str) -> bytes:
-        return f"{self._stream_options.start}{text}{self._stream_options.end}".encode()
-
     def _read(self, stream: Stream, inbox: Inbox) -> None:
-        options = self._stream_options
+        options = self.options
         frames = cutter(options.start, options.end, options.code_bytes)
         while self._stream is stream:
             try:
@@ -137,9 +137,6 @@ class StreamLink(Link):
 def reason_of(error: Exception) -> str:
     """An error as a person would say it."""
     if isinstance(error, OSError) and error.errno is not None:
-        import errno
-        import os
-
         return "another program has it open" if error.errno in (errno.EAGAIN, errno.EBUSY) else os.strerror(error.errno)
     if "returned no data" in str(error):
         return "the device went away"

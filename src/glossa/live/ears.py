@@ -100,7 +100,8 @@ class Ears:
             if self._closed:
                 return
             if data.startswith(start) and data.endswith(end):
-                self._hear(data.removeprefix(start).removesuffix(end).strip(b"\r\n"))
+                bare = data.removeprefix(start).removesuffix(end)
+                self._hear(bare if self._size else bare.strip(b"\r\n"))
             elif not noisy:
                 noisy = True
                 self._trouble(

@@ -15,12 +15,11 @@ from pathlib import Path
 from queue import Empty, SimpleQueue
 from typing import Any
 
-from glossa.commands import BytesCommand, TextCommand, TopicCommand
+from glossa.commands import BytesCommand, TopicCommand
 from glossa.house import House
 from glossa.house.links import StreamOptions
 from glossa.links.link import Link
 from glossa.links.standstill import Standstill
-from glossa.links.stream import HEX
 from glossa.live.before import Before
 from glossa.live.courier import clock
 from glossa.live.ears import Ears
@@ -212,9 +211,10 @@ class Live:
 
     def _tell_mode(self, place: Place) -> bool:
         """Send a source what it is to be told in the mode that is on; False for nothing."""
+        line = place.options
         for text in place.modes.get(self._mode, ()):
-            data = HEX.fullmatch(text)
-            command = BytesCommand(place.link, data=bytes.fromhex(text)) if data else TextCommand(place.link, text=text)
+            assert isinstance(line, StreamOptions), "only serial sources have modes"
+            command = BytesCommand(place.link, data=line.written(text))
             self._wiring.post(place.link, Order(-1, 0, command, clock() + MODE_EXPIRES))
         return self._mode in place.modes
 
@@ -296,6 +296,8 @@ class Live:
             code = codes.read(data)
             if code not in codes.utterances:
                 self._complain(f"{source} sends the code {code[:40]}, which its table does not know")
+                if answer is not None:
+                    answer.put(None)
                 return True
             data = codes.utterances[code].encode()
         now = clock()
@@ -391,6 +393,8 @@ class Live:
                 engine.trouble(
                     f"{place.written} can be reached by other machines and asks for no token; give it one with --token-env"
                 )
+            elif place.type in ("tcp", "udp") and not is_loopback(place.host):
+                engine.trouble(f"{place.written} can be reached by other machines, and whoever reaches it can speak to the house")
         for source in self._sources:
             if source.type in ("tcp", "udp"):
                 hear = partial(self.offer, source=source.written)

@@ -43,7 +43,7 @@ class Household:
         house: the house with its links leading here.
         state: the value of every (device, property).
         taken: (link, place, data) of everything that came in, in order.
-        modules: the recognisers that send codes, by the id of their source.
+        modules: the recognisers on serial ports, by the id of their source.
 
     Raises:
         OSError: where a port or path can't be had, or no broker answers.
@@ -72,7 +72,7 @@ class Household:
         try:
             for name, source in house.sources.items():
                 own = source.options
-                if isinstance(own, SerialSource) and own.port and source.codes is not None:
+                if isinstance(own, SerialSource) and own.port:
                     module = self.modules[name] = CodeModule(own, source.codes, str((ports or {}).get(name) or ""))
                     sources[name] = replace(source, options=replace(own, port=module.path))
             for name, link in house.links.items():

@@ -22,7 +22,6 @@ from glossa.house.sources import SerialSource
 from glossa.links.frames import Frames
 from glossa.links.link import LinkError
 from glossa.links.mqtt import MqttLink
-from glossa.links.stream import HEX
 
 Take = Callable[[str, bytes], None]
 Draw = Callable[[], tuple[str, float]]
@@ -191,7 +190,7 @@ class SerialBoard:
 
 
 class CodeModule(SerialBoard):
-    """A small recogniser on a pseudo-terminal: it knows some phrases, and sends the code of each that it hears.
+    """A small recogniser on a pseudo-terminal: it knows some phrases, and sends the code of each that it hears; one without codes sends text.
 
     It hears nothing until it was greeted, and forgets everything when it is unplugged.
 
@@ -200,12 +199,14 @@ class CodeModule(SerialBoard):
         loaded: the mode whose set was loaded last, None for none.
     """
 
-    def __init__(self, source: SerialSource, codes: Codes, path: str) -> None:
+    def __init__(self, source: SerialSource, codes: Codes | None, path: str) -> None:
         ends = SerialOptions(start=source.start, end=source.end)
-        self._size, self._begin, self._finish = codes.size, source.start, source.end or "\n"
-        self._greeting = b"".join(_written(text, ends) for text in source.greeting)
-        self._sets = {mode: b"".join(_written(text, ends) for text in texts) for mode, texts in source.modes.items()}
-        self._code_of = {utterance: code for code, utterance in reversed(list(codes.utterances.items()))}
+        self._size, self._ends = codes.size if codes is not None else 0, replace(ends, end=source.end or "\n")
+        self._greeting = b"".join(map(ends.written, source.greeting))
+        self._sets = {mode: b"".join(map(ends.written, texts)) for mode, texts in source.modes.items()}
+        self._code_of = (
+            {utterance: code for code, utterance in reversed(list(codes.utterances.items()))} if codes is not None else None
+        )
         self._forget()
         super().__init__(SerialOptions(), path, self._told, lambda: ("", 0.0))
 
@@ -222,20 +223,17 @@ class CodeModule(SerialBoard):
 
     def hear(self, utterance: str) -> bool:
         """Somebody speaks; False where the module does not know the phrase, or listens to nothing yet."""
-        code = self._code_of.get(utterance.strip().lower())
-        if code is None or not self.ready:
+        said = utterance.strip()
+        code = said if self._code_of is None else self._code_of.get(said.lower())
+        if not code or not self.ready:
             return False
-        self.say(bytes.fromhex(code) if self._size else f"{self._begin}{code}{self._finish}".encode())
+        self.say(bytes.fromhex(code) if self._size else self._ends.framed(code))
         return True
 
     def unplug(self, seconds: float = 0.3) -> None:
         """Pull the plug, and put it in again after a while."""
         self._forget()
         super().unplug(seconds)
-
-
-def _written(text: str, options: SerialOptions) -> bytes:
-    return bytes.fromhex(text) if HEX.fullmatch(text) else f"{options.start}{text}{options.end}".encode()
 
 
 class SocketBoard:
