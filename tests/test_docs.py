@@ -153,6 +153,7 @@ class Reference(unittest.TestCase):
 
     def test_show(self) -> None:
         self.assertIn("0, 255", run("show", "key", "kinds.lamp.properties.level.raw")[1])
+        self.assertIn("[x] may be left out", run("show", "key", "intents")[1], "what stands in brackets is no mark-up")
         code, _, told = run("show", "key", "minimun")
         self.assertEqual((code, "did you mean 'minimum'" in told), (2, True))
         self.assertEqual(json.loads(run("show", "schema")[1]), house_schema())

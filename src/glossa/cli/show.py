@@ -38,6 +38,8 @@ def key(names: tuple[str, ...], as_json: bool) -> None:
       glossa show key
     """
     import msgspec
+    from rich.padding import Padding
+    from rich.text import Text
 
     from glossa.cli.terminal import console
     from glossa.reference import found_keys, topics
@@ -66,12 +68,12 @@ def key(names: tuple[str, ...], as_json: bool) -> None:
             grid.add_column(style="bold", no_wrap=True)
             grid.add_column()
             for one in topic.keys:
-                grid.add_row(one.name, one.does)
+                grid.add_row(one.name, Text(one.does))
             out.print(grid)
         found = [one for one in found if one.section not in names]
     for one in found:
         out.print(f"\n[bold cyan]{one.path}[/]")
-        out.print(f"  {one.does}\n", highlight=False, markup=False)
+        out.print(Padding(Text(one.does), (0, 0, 1, 2)))
         for name, text in (
             ("type", one.type),
             ("unit", one.unit),
