@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 EXTRAS: Mapping[str, str] = {
     "matplotlib": "plots", "pandas": "frames", "scipy": "tune", "tomlkit": "tune", "joblib": "cluster", "distributed": "cluster", "amqtt": "practice",
-    "websockets": "websocket",
+    "websockets": "websocket", "lxml": "exchange",
 }  # fmt: skip
 """Package -> the extra that brings it."""
 

@@ -230,7 +230,7 @@ def write_house(path: Path, text: str) -> Path:
         if not os.access(path, os.W_OK):
             raise PermissionError(13, "the file can't be written")
         before, mode = path.read_bytes(), stat.S_IMODE(path.stat().st_mode)
-        backup = _backup(path, before)
+        backup = backup_of(path, before)
         if not backup.exists():
             _replace(backup, before, mode)
         _replace(path.resolve(), text.encode(), mode)
@@ -240,7 +240,7 @@ def write_house(path: Path, text: str) -> Path:
     return backup
 
 
-def _backup(path: Path, content: bytes) -> Path:
+def backup_of(path: Path, content: bytes) -> Path:
     """Where a file's content is kept: where it is kept already, or a name that is free."""
     for number in count(1):
         backup = path.with_name(path.name + ".bak" + (f".{number}" if number > 1 else ""))

@@ -40,7 +40,8 @@ GROUPS = {
         "log": "Show, filter and export what a live house did.",
         "replay": "Play a log again offline, against today's house.",
     },
-    "Look around": {
+    "Exchange and look around": {
+        "export": "Write it as a grammar, a lexicon or Things.",
         "demo": "Play an evening aboard the sample house.",
         "show": "Show the keys of a house file, its schema, word lists.",
     },

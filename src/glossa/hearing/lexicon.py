@@ -106,7 +106,7 @@ class Lexicon:
             for said, others in ways.items():
                 if all(w in self._words for w in said):
                     self._words.update(w for other in others for w in other)
-        self.ignored = PhraseSet.of(self._texts(house.words.ignore))
+        self.ignored = PhraseSet.of(self.texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
             self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms,
@@ -116,7 +116,7 @@ class Lexicon:
             if isinstance(spec, NumberValues) and spec.unit:
                 own = (spec.unit, plural(spec.unit, self.language), spec.unit.removesuffix("s"))
                 built_in = spec.unit in BUILT_IN_UNITS
-                spoken = (" ".join(form) for form in self._texts(spec.unit_words))
+                spoken = (" ".join(form) for form in self.texts(spec.unit_words))
                 units.update(dict.fromkeys((*(() if built_in else own), *spoken), spec.unit))
         self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
         self.numbers = NumberReader(self.language, units, self._words)
@@ -205,30 +205,31 @@ class Lexicon:
             if made not in node.entries:
                 node.entries.append(made)
 
-    def _texts(self, by_language: Mapping[str, tuple[Words, ...]]) -> tuple[Words, ...]:
+    def texts(self, by_language: Mapping[str, tuple[Words, ...]]) -> tuple[Words, ...]:
+        """The texts of the language, and those that belong to every language."""
         return (*by_language.get(self.tag, ()), *by_language.get("", ()))
 
     def _add_rooms(self) -> None:
         devices = self.house.devices.values()
         self.in_room = {room: self.mask(d.id for d in devices if d.room == room) for room in self.house.rooms}
         for room, names in self.house.rooms.items():
-            for name in self._texts(names):
+            for name in self.texts(names):
                 self._add(name, Entry("room", self.in_room[room], room=room))
 
     def _add_devices(self) -> None:
         house = self.house
-        self._room_names = {name for names in house.rooms.values() for name in self._texts(names)}
+        self._room_names = {name for names in house.rooms.values() for name in self.texts(names)}
         named: dict[Words, int] = {}
         rests: dict[Words, int] = {}
         parts: dict[Words, dict[int, float]] = {}
-        nouns = {k: self._texts(v.nouns) for k, v in house.kinds.items()}
+        nouns = {k: self.texts(v.nouns) for k, v in house.kinds.items()}
         of_noun: dict[Words, int] = {}
         for device in house.devices.values():
             mine, bit = nouns.get(device.kind, ()), self._bit[device.id]
             for noun in mine:
                 of_noun[noun] = of_noun.get(noun, 0) | bit
-            rooms = self._texts(house.rooms.get(device.room, {}))
-            for name in self._texts(device.names):
+            rooms = self.texts(house.rooms.get(device.room, {}))
+            for name in self.texts(device.names):
                 for way in self._ways(name, mine):
                     named[way] = named.get(way, 0) | bit
                     for rest in self._rests(way, rooms):
@@ -253,8 +254,8 @@ class Lexicon:
                 self._add(noun, Entry("noun", devices))
             self._add(many, Entry("nouns", devices))
         for group in house.groups.values():
-            self._add_group(self._texts(group.names), self.mask(group.members))
-        groups = (n for g in house.groups.values() for n in self._texts(g.names))
+            self._add_group(self.texts(group.names), self.mask(group.members))
+        groups = (n for g in house.groups.values() for n in self.texts(g.names))
         self.named = frozenset(w for way in (*named, *groups) for w in way)
 
     def _add_group(self, names: Iterable[Words], members: int) -> None:

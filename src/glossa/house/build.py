@@ -295,7 +295,7 @@ class _Builder:
                 found = self._property(name, written, section.link, self._origin(key, section.kind, name))
                 if found is not None:
                     properties[name] = found
-            devices[key] = Device(key, section.kind, names, shown, section.room, section.link, properties)
+            devices[key] = Device(key, section.kind, names, shown, section.room, section.link, properties, heard)
         return devices
 
     def _origin(self, device: str, kind: str, name: str) -> Path:

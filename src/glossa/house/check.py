@@ -19,7 +19,7 @@ from glossa.house.schema import IntentSection
 from glossa.house.shapes import Path, convert
 from glossa.house.sheets import SheetIntent
 from glossa.house.sorts import FREE, NumberValues
-from glossa.house.sources import SOURCES, Source, SourceOptions
+from glossa.house.sources import Source, SourceOptions, source_options, source_types
 from glossa.house.templates import placeholders
 from glossa.house.values import Value, Values
 
@@ -107,9 +107,9 @@ def source(key: str, written: Mapping[str, Any], links: Mapping[str, Link], read
     """A source with what its type needs and nothing of another type; None where it can't be used."""
     path, kind = ("sources", key), written.get("type")
     if kind is None:
-        reader.bad(path, "'type' is missing", "one of: " + ", ".join(SOURCES))
+        reader.bad(path, "'type' is missing", "one of: " + ", ".join(source_types()))
         return None
-    options = _typed(path, kind, written, SOURCES.get(kind) if isinstance(kind, str) else None, lambda: SOURCES, reader)
+    options = _typed(path, kind, written, source_options(kind) if isinstance(kind, str) else None, source_types, reader)
     if not isinstance(options, SourceOptions):
         return None
     for name, message, hint in options.complaints(links):

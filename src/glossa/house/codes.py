@@ -20,11 +20,27 @@ class Codes(Struct, frozen=True):
 
     Attributes:
         size: the bytes of a code; 0 where a whole line, frame or message is one, and codes are text.
-        utterances: code -> what it stands for. Codes of bytes are written as hex pairs, ``5C 0D``.
+        utterances: code -> what it stands for, ``""`` for nothing: an answer of the recogniser, or a place in it that is free. Codes of bytes are
+            written as hex pairs, ``5C 0D``.
     """
 
     size: int = 0
     utterances: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def phrases(self) -> tuple[str, ...]:
+        """What the codes stand for, each once, in the order of the table."""
+        return tuple(dict.fromkeys(filter(None, self.utterances.values())))
+
+    @property
+    def silent(self) -> tuple[str, ...]:
+        """The codes that stand for nothing."""
+        return tuple(code for code, utterance in self.utterances.items() if not utterance)
+
+    def groups(self, size: int) -> tuple[tuple[str, ...], ...]:
+        """The phrases by the groups that are live at once: so many rows of the table each."""
+        rows = list(self.utterances.values())
+        return tuple(tuple(filter(None, rows[at : at + size])) for at in range(0, len(rows), size))
 
     def read(self, data: bytes) -> str:
         """The code in what came in."""
@@ -66,8 +82,8 @@ def read_codes(text: str, file: str, size: int, problems: list[Problem]) -> Code
             code = codes.written(written)
             if not written and not utterance:
                 pass
-            elif not written or not utterance:
-                problems.append(Problem(file, line, "code" if not written else "utterance", "the cell is empty", "fill both"))
+            elif not written:
+                problems.append(Problem(file, line, "code", "the cell is empty", "write the code that the utterance is sent as"))
             elif size and (not _HEX.fullmatch(written) or len(bytes.fromhex(code)) != size):
                 problems.append(
                     Problem(

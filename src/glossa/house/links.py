@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from functools import lru_cache
 from types import MappingProxyType
 from typing import Annotated, ClassVar, Literal
 
 from msgspec import Meta, Struct
 
+from glossa.house.added import added, added_names
 from glossa.house.schema import NotNegative, Positive
 
 GROUP = "glossa.links"
@@ -218,24 +218,14 @@ BUILT_IN: Mapping[str, type[LinkOptions]] = MappingProxyType(
 )
 
 
-@lru_cache(maxsize=1)
-def _added() -> Mapping[str, object]:
-    """The types that other packages bring: their names, and entry points that are only loaded when a house names them."""
-    from importlib.metadata import entry_points
-
-    return {point.name: point for point in entry_points(group=GROUP)}
-
-
 def link_types() -> tuple[str, ...]:
     """Every type that ``type`` of a link may name."""
-    return (*BUILT_IN, *(name for name in _added() if name not in BUILT_IN))
+    return tuple(dict.fromkeys((*BUILT_IN, *added_names(GROUP))))
 
 
-@lru_cache(maxsize=64)
 def added_link(name: str) -> type | None:
     """The class of a type of links that another package brings; None where there is none of that name."""
-    point = _added().get(name)
-    return point.load() if point is not None else None  # type: ignore[attr-defined]
+    return added(GROUP, name)
 
 
 def link_options(name: str) -> type[LinkOptions] | None:

@@ -30,7 +30,10 @@ class Property(Struct, frozen=True):
 
 
 class Device(Struct, frozen=True):
-    """A device. ``names`` are the expanded spoken names as folded words, by language."""
+    """A device.
+
+    ``names`` are the expanded spoken names as folded words, by language, ``also_heard`` those of them that only a recogniser writes.
+    """
 
     id: str
     kind: str
@@ -39,6 +42,7 @@ class Device(Struct, frozen=True):
     room: str
     link: str
     properties: Mapping[str, Property]
+    also_heard: Mapping[str, tuple[tuple[str, ...], ...]] = field(default_factory=dict)
 
     def name(self, language: str = "") -> str:
         """The first name in a language, as the house file writes it; the id where there is none."""
@@ -253,7 +257,7 @@ class House(Struct, frozen=True):
         """The utterance that a code of a source stands for.
 
         Raises:
-            LookupError: where there is no such source or code, with what there is.
+            LookupError: where there is no such source or code, with what there is, or it stands for nothing.
         """
         codes = self.sources[source].codes if source in self.sources else None
         if codes is None:
@@ -262,6 +266,8 @@ class House(Struct, frozen=True):
         written = codes.written(code)
         if written not in codes.utterances:
             raise LookupError(f"{source} has no code '{written}' ({nearest(written, codes.utterances)})")
+        if not codes.utterances[written]:
+            raise LookupError(f"the code '{written}' of {source} stands for nothing in its table")
         return codes.utterances[written]
 
     def members(self, name: str) -> tuple[str, ...]:

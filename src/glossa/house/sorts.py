@@ -303,8 +303,11 @@ class ColourValues(Values, frozen=True):
             yield Form(name, code, farthest=NEARLY, kin=True)
 
     def sample(self, tag: str, speech: Speech) -> str:
-        """The first name of the language."""
-        return " ".join(next(iter(speech.colour_names), ("red",)))
+        """The first name that the house gives one, else the shortest of the language."""
+        own = next(iter(super().forms(tag, speech)), None)
+        return " ".join(
+            own.words if own is not None else min(speech.colour_names, key=lambda w: sum(map(len, w)), default=("red",))
+        )
 
     def shown(self, value: Value, tag: str, speech: Speech) -> str:
         """The house's own name, or that of the language, or the code."""

@@ -1,4 +1,8 @@
-"""The types of sources, where heard text comes from, and their keys, a class each, checked when a house is read."""
+"""The types of sources, where heard text comes from, and their keys, a class each, checked when a house is read.
+
+A type that comes with another package is found by its entry point, in the group ``glossa.sources``: a :class:`glossa.live.Ear` whose
+``Options`` is a class over :class:`SourceOptions` or :class:`CodedSource`. The house file then takes its name as ``type``, and its keys.
+"""
 
 from __future__ import annotations
 
@@ -9,9 +13,13 @@ from typing import Annotated
 
 from msgspec import Meta, Struct, field
 
+from glossa.house.added import added, added_names
 from glossa.house.codes import Codes
 from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions
 from glossa.house.schema import NotNegative, Positive
+
+GROUP = "glossa.sources"
+"""The group of entry points in which packages name their types of sources."""
 
 Count = Annotated[int, Meta(ge=1)]
 CodeBytes = Annotated[int, Meta(ge=1, le=64)]
@@ -56,6 +64,11 @@ class SerialSource(CodedSource, frozen=True):
     gap: NotNegative = 0.0
     greeting: tuple[str, ...] = ()
     modes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+    @property
+    def sets(self) -> tuple[str, ...]:
+        """The modes in the order of the groups that belong to them: none first, then as they are written."""
+        return tuple(sorted(self.modes, key=lambda mode: mode != ""))
 
     def complaints(self, links: Mapping[str, Link]) -> Iterator[Complaint]:
         """Neither a port nor a link, both, or a link that is no serial one."""
@@ -147,7 +160,25 @@ SOURCES: Mapping[str, type[SourceOptions]] = MappingProxyType(
         "websocket": WebSocketSource,
     }
 )
-"""Type -> class of its keys."""
+"""Type -> class of its keys, of those that are built in."""
+
+
+def source_types() -> tuple[str, ...]:
+    """Every type that ``type`` of a source may name."""
+    return tuple(dict.fromkeys((*SOURCES, *added_names(GROUP))))
+
+
+def added_source(name: str) -> type | None:
+    """The class of a type of sources that another package brings; None where there is none of that name."""
+    return added(GROUP, name)
+
+
+def source_options(name: str) -> type[SourceOptions] | None:
+    """The class of the keys of a type of sources; None where there is no such type."""
+    if name in SOURCES:
+        return SOURCES[name]
+    found = getattr(added_source(name), "Options", None)
+    return found if isinstance(found, type) and issubclass(found, SourceOptions) else None
 
 
 class Source(Struct, frozen=True):

@@ -7,6 +7,7 @@ none, so that a month can be played in seconds.
 
 import logging
 
+from glossa.live.ear import Ear, Told
 from glossa.live.engine import Engine
 from glossa.live.heard import Heard, read_heard
 from glossa.live.listen import Live
@@ -15,4 +16,4 @@ from glossa.live.records import Record
 
 logging.getLogger("glossa").addHandler(logging.NullHandler())  # quiet, unless somebody asks
 
-__all__ = ["Engine", "Heard", "Live", "Order", "Outbox", "Record", "Result", "read_heard"]
+__all__ = ["Ear", "Engine", "Heard", "Live", "Order", "Outbox", "Record", "Result", "Told", "read_heard"]

@@ -9,12 +9,13 @@ import time
 from collections.abc import Callable
 
 from glossa.links.frames import MOST_BYTES, cutter
+from glossa.live.ear import Ear
 
 MOST_CONNECTIONS = 8
 """Connections that are listened to at once; a further one is closed at once, and told of."""
 
 
-class Ears:
+class Ears(Ear):
     """Listens at a port until closed.
 
     Args:

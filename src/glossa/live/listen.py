@@ -18,10 +18,12 @@ from typing import Any
 from glossa.commands import BytesCommand, TopicCommand
 from glossa.house import House
 from glossa.house.links import StreamOptions
+from glossa.house.sources import added_source
 from glossa.links.link import Link
 from glossa.links.standstill import Standstill
 from glossa.live.before import Before
 from glossa.live.courier import clock
+from glossa.live.ear import Ear, Told
 from glossa.live.ears import Ears
 from glossa.live.endpoint import Busy, Endpoint, Unusable, is_loopback
 from glossa.live.engine import Engine
@@ -137,7 +139,7 @@ class Live:
             self._endpoint(p, token) for p in (*self._sources, *((self._health,) if self._health else ())) if p.type == "http"
         ]
 
-        self._ears: list[Ears | WebSocketEars] = []
+        self._ears: list[Ear] = []
         self._mode = ""
         self._codes = {p.written: p.codes for p in self._sources if p.codes is not None}
 
@@ -300,6 +302,10 @@ class Live:
                     answer.put(None)
                 return True
             data = codes.utterances[code].encode()
+            if not data:
+                if answer is not None:
+                    answer.put(None)
+                return True
         now = clock()
         received = now if since is None else since
         waited = max(waited, self._pulse.waited(now))
@@ -359,6 +365,20 @@ class Live:
         if not self._open_sources:
             self.stop(INPUT_ENDED)
 
+    def _ear(self, place: Place) -> Ear | None:
+        """What listens at a place, where that is neither a link nor standard input."""
+        hear, trouble = partial(self.offer, source=place.written), partial(self._later, self._trouble)
+        changed = partial(self._later, self._link_changed, place.written)
+        if place.type in ("tcp", "udp"):
+            return Ears(place.type, place.host, place.port, place.frame, place.codes.size if place.codes else 0, hear, trouble)
+        if place.type == "websocket":
+            return WebSocketEars(place.url, self._environment.get(place.token_env, ""), hear, changed)
+        if place.own is None:
+            return None
+        found = added_source(place.type)
+        assert found is not None and issubclass(found, Ear), place.type
+        return found.of(place.own, Told(hear, changed, trouble, self._environment))
+
     def _beat(self) -> None:
         """Notice when this program itself is stopped, or the machine sleeps."""
         while True:
@@ -396,25 +416,9 @@ class Live:
             elif place.type in ("tcp", "udp") and not is_loopback(place.host):
                 engine.trouble(f"{place.written} can be reached by other machines, and whoever reaches it can speak to the house")
         for source in self._sources:
-            if source.type in ("tcp", "udp"):
-                hear = partial(self.offer, source=source.written)
-                trouble = partial(self._later, self._trouble)
-                self._ears.append(
-                    Ears(
-                        source.type,
-                        source.host,
-                        source.port,
-                        source.frame,
-                        source.codes.size if source.codes else 0,
-                        hear,
-                        trouble,
-                    )
-                )
-            if source.type == "websocket":
-                hear, token = partial(self.offer, source=source.written), self._environment.get(source.token_env, "")
-                self._ears.append(
-                    WebSocketEars(source.url, token, hear, partial(self._later, self._link_changed, source.written))
-                )
+            ear = self._ear(source)
+            if ear is not None:
+                self._ears.append(ear)
             if source.type == "stdin":
                 threading.Thread(target=self._read_stdin, args=(source.written,), name="stdin", daemon=True).start()
         threading.Thread(target=self._beat, name="pulse", daemon=True).start()

@@ -12,7 +12,16 @@ from glossa.house.codes import Codes
 from glossa.house.links import LinkOptions, MqttOptions, SerialOptions
 from glossa.house.model import House
 from glossa.house.problems import nearest
-from glossa.house.sources import HttpSource, MqttSource, SerialSource, Source, TcpSource, WebSocketSource
+from glossa.house.sources import (
+    HttpSource,
+    MqttSource,
+    SerialSource,
+    Source,
+    SourceOptions,
+    StdinSource,
+    TcpSource,
+    WebSocketSource,
+)
 
 SERIAL_KEYS = ("baud", "start", "end")
 
@@ -46,6 +55,7 @@ class Place(Struct, frozen=True):
         url, token_env: of a WebSocket, and the variable with its bearer token.
         codes: what comes in there instead of text.
         modes: what the source is told when the house enters a mode, ``""`` for none.
+        own: the keys of a source whose type another package brings.
         program: for ``run``: the program and its arguments.
     """
 
@@ -62,6 +72,7 @@ class Place(Struct, frozen=True):
     token_env: str = ""
     codes: Codes | None = None
     modes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    own: SourceOptions | None = None
     program: tuple[str, ...] = ()
 
 
@@ -188,8 +199,10 @@ def place_of(source: Source, house: House) -> Place:
             )
         case WebSocketSource() as own:
             return Place("websocket", source.id, url=own.url, token_env=own.token_env, codes=source.codes)
-        case _:
+        case StdinSource():
             return Place("stdin", source.id)
+        case own:
+            return Place(source.type, source.id, codes=source.codes, own=own)
 
 
 def _run(written: str, rest: str, house: House) -> Place:

@@ -8,13 +8,14 @@ from collections.abc import Callable
 from typing import Any
 
 from glossa.links.frames import MOST_BYTES
+from glossa.live.ear import Ear
 
 FIRST, LONGEST = 0.5, 60.0
 """Seconds until a connection is tried again: at first, and at most."""
 OPEN_TIMEOUT = 5.0
 
 
-class WebSocketEars:
+class WebSocketEars(Ear):
     """Listens to a WebSocket until closed.
 
     Args:

@@ -15,7 +15,7 @@ from msgspec import NODEFAULT, Meta, Struct
 
 from glossa.house import schema
 from glossa.house.links import SimulatedOptions, link_types
-from glossa.house.sources import SOURCES
+from glossa.house.sources import SOURCES, source_types
 
 
 def _merged(shapes: Iterable[type[Struct]]) -> type[Struct]:
@@ -80,7 +80,7 @@ FREE: Mapping[str, str] = MappingProxyType(
 """Sections whose keys are the household's own, with a line of each."""
 
 
-TYPED: Mapping[str, Callable[[], Sequence[str]]] = MappingProxyType({"links": link_types, "sources": lambda: tuple(SOURCES)})
+TYPED: Mapping[str, Callable[[], Sequence[str]]] = MappingProxyType({"links": link_types, "sources": source_types})
 """Sections whose entries have a ``type``, and the types that there are."""
 
 

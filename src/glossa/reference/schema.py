@@ -10,7 +10,7 @@ import msgspec
 from glossa.house.links import link_options
 from glossa.house.schema import SECTIONS, TABLES
 from glossa.house.sorts import sorts
-from glossa.house.sources import SOURCES
+from glossa.house.sources import source_options
 from glossa.reference.keys import SHAPES, TYPED, Topic, topics
 
 _NAMES = {
@@ -60,7 +60,7 @@ def house_schema() -> dict[str, Any]:
 
 
 def _options(section: str, kind: str) -> type[msgspec.Struct]:
-    found = link_options(kind) if section == "links" else SOURCES[kind]
+    found = link_options(kind) if section == "links" else source_options(kind)
     assert found is not None, kind
     return found
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from itertools import combinations
 
 from glossa.house.sources import CodedSource, Source
@@ -30,10 +30,16 @@ def of_modules(matcher: Matcher, apart: Callable[[tuple[str, ...], tuple[str, ..
     """
     for source in matcher.house.sources.values():
         if source.codes is not None and isinstance(source.options, CodedSource):
-            phrases = list(dict.fromkeys(source.codes.utterances.values()))
+            phrases = list(source.codes.phrases)
             yield from _meant(source, phrases, matcher)
             yield from _fitting(source, source.options, phrases, matcher.house.languages[0])
-            yield from _told_apart(source, source.options, phrases, apart, matcher.house.languages[0])
+            groups = source.codes.groups(source.options.group or len(source.codes.utterances) or 1)
+            yield from _told_apart(source, groups, apart, matcher.house.languages[0])
+
+
+def seconds_of(phrase: str, tag: str) -> float:
+    """About how many seconds a phrase takes, from its syllables; ``ERROR`` of it either way."""
+    return SYLLABLE * sum(p in VOWELS for word in folded(phrase) for p in phones(word, tag))
 
 
 def _meant(source: Source, phrases: list[str], matcher: Matcher) -> Iterator[Told]:
@@ -54,7 +60,7 @@ def _fitting(source: Source, options: CodedSource, phrases: list[str], tag: str)
             "the last ones can't be taught", "take out what is said least, or say it another way to the house",
         )  # fmt: skip
     for phrase in phrases if options.seconds is not None else ():
-        taken = SYLLABLE * sum(p in VOWELS for word in folded(phrase) for p in phones(word, tag))
+        taken = seconds_of(phrase, tag)
         if options.seconds is not None and taken > options.seconds:
             yield (
                 f"{place}.seconds", "phrase too long",
@@ -65,14 +71,12 @@ def _fitting(source: Source, options: CodedSource, phrases: list[str], tag: str)
 
 def _told_apart(
     source: Source,
-    options: CodedSource,
-    phrases: list[str],
+    groups: Iterable[Iterable[str]],
     apart: Callable[[tuple[str, ...], tuple[str, ...], str], float],
     tag: str,
 ) -> Iterator[Told]:
-    size = options.group or len(phrases)
-    for start in range(0, len(phrases), max(1, size)):
-        for one, other in combinations(phrases[start : start + size], 2):
+    for group in groups:
+        for one, other in combinations(dict.fromkeys(group), 2):
             distance = apart(folded(one), folded(other), tag)
             if distance < TOO_NEAR:
                 yield (

@@ -192,7 +192,8 @@ class SerialBoard:
 class CodeModule(SerialBoard):
     """A small recogniser on a pseudo-terminal: it knows some phrases, and sends the code of each that it hears; one without codes sends text.
 
-    It hears nothing until it was greeted, and forgets everything when it is unplugged.
+    It hears nothing until it was greeted, then only the group that was loaded, and forgets everything when it is unplugged. Where its table has a
+    code that stands for nothing, it answers with that when it was greeted and when a group was loaded.
 
     Attributes:
         ready: whether it was greeted.
@@ -205,8 +206,11 @@ class CodeModule(SerialBoard):
         self._greeting = b"".join(map(ends.written, source.greeting))
         self._sets = {mode: b"".join(map(ends.written, texts)) for mode, texts in source.modes.items()}
         self._code_of = (
-            {utterance: code for code, utterance in reversed(list(codes.utterances.items()))} if codes is not None else None
+            {said: code for code, said in reversed(list(codes.utterances.items())) if said} if codes is not None else None
         )
+        groups = codes.groups(source.group) if codes is not None and source.group is not None and source.modes else ()
+        self._groups = dict(zip(source.sets, groups, strict=False))
+        self._answer = codes.silent[0] if codes is not None and codes.silent else ""
         self._forget()
         super().__init__(SerialOptions(), path, self._told, lambda: ("", 0.0))
 
@@ -216,16 +220,20 @@ class CodeModule(SerialBoard):
 
     def _told(self, place: str, data: bytes) -> None:
         self._heard = (self._heard + data)[-4096:]
+        before = self.ready, self.loaded
         self.ready = self.ready or self._greeting in self._heard
         for mode, loading in self._sets.items():
             if self.ready and self._heard.endswith(loading):
                 self.loaded = mode
+        if self._answer and before != (self.ready, self.loaded):
+            self.say(bytes.fromhex(self._answer) if self._size else self._ends.framed(self._answer))
 
     def hear(self, utterance: str) -> bool:
         """Somebody speaks; False where the module does not know the phrase, or listens to nothing yet."""
         said = utterance.strip()
         code = said if self._code_of is None else self._code_of.get(said.lower())
-        if not code or not self.ready:
+        group = self._groups.get(self.loaded or "")
+        if not code or not self.ready or (group is not None and said.lower() not in group):
             return False
         self.say(bytes.fromhex(code) if self._size else self._ends.framed(code))
         return True
