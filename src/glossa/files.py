@@ -129,6 +129,11 @@ def _sheet_names(text: str) -> list[str]:
     return [n for n in (*(tables if isinstance(tables, list) else ()), *codes) if isinstance(n, str) and n]
 
 
+def sheets_beside(path: Path, text: str) -> dict[str, str]:
+    """The tables that the text of a house file names, by name, as far as they lie beside it."""
+    return {n: read_text(path.parent / n, n) for n in _sheet_names(text) if (path.parent / n).is_file()}
+
+
 def house_files(path: Path) -> tuple[Path, ...]:
     """A house file and the phrase tables that it names, whether they are there or not."""
     try:
@@ -224,8 +229,7 @@ def write_house(path: Path, text: str) -> Path:
     Raises:
         HouseError: where the text is no house any more, or can't be written; the file is as it was then.
     """
-    sheets = {n: read_text(path.parent / n, n) for n in _sheet_names(text) if (path.parent / n).is_file()}
-    read_house(text, sheets, str(path), languages())
+    read_house(text, sheets_beside(path, text), str(path), languages())
     try:
         if not os.access(path, os.W_OK):
             raise PermissionError(13, "the file can't be written")

@@ -41,12 +41,15 @@ GROUPS = {
         "replay": "Play a log again offline, against today's house.",
     },
     "Exchange and look around": {
+        "import": "Take phrases, sounds or devices over from other notations.",
         "export": "Write it as a grammar, a lexicon or Things.",
         "demo": "Play an evening aboard the sample house.",
         "show": "Show the keys of a house file, its schema, word lists.",
     },
 }
 """The commands in the order of the work."""
+MODULES = {"import": "take_over"}
+"""The modules, and the functions in them, that are not called as their command is."""
 COMMANDS = {name: text for group in GROUPS.values() for name, text in group.items()}
 
 
@@ -59,8 +62,8 @@ class _Lazy(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        module = importlib.import_module(f"glossa.cli.{cmd_name}")
-        found = getattr(module, cmd_name)
+        module = importlib.import_module(f"glossa.cli.{MODULES.get(cmd_name, cmd_name)}")
+        found = getattr(module, MODULES.get(cmd_name, cmd_name))
         assert isinstance(found, click.Command)
         return found
 

@@ -38,6 +38,9 @@ class Report(Struct, frozen=True):
     raw: str
 
 
+_TRUTHS = {"true": "1", "false": "0"}
+
+
 class States:
     """Where the devices of a house report, and what that means.
 
@@ -81,6 +84,9 @@ class States:
         for device, prop, reader in entries:
             raw = reader(text)
             value = prop.values.unwire(raw) if raw is not None else None
+            if value is None and raw in _TRUTHS:  # JSON's true and false are on and off, whatever these are on the wire
+                raw = _TRUTHS[raw]
+                value = prop.values.unwire(raw)
             if raw is not None and value is not None:
                 if at is not None and prop.average and isinstance(value, (int, float)):
                     value = self._mean(device, prop, value, at)
@@ -132,7 +138,7 @@ def _reader(template: str) -> Callable[[str], str | None]:
             except (LookupError, TypeError):
                 return None
         if isinstance(value, bool):
-            return "1" if value else "0"
+            return "true" if value else "false"
         return str(value) if isinstance(value, (str, int, float)) else None
 
     return read

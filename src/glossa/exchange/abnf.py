@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterator
 
 from glossa.exchange.rules import Grammar, GrammarProblem, Rule
-from glossa.house.notation import Choice, Node, NotationError, Reference, Repeat, Row, Tag, Word, parse
+from glossa.house.notation import MOST_DEPTH, MOST_REPEATS, Choice, Node, NotationError, Reference, Repeat, Row, Tag, Word, parse
 
 MARK = "#ABNF 1.0"
 _PLAIN_WORD = re.compile(r"[^\s()\[\]|<>{}$/\"!;=*]+")
@@ -69,7 +69,7 @@ def written(node: Node) -> str:
             return f"[{written(part)}]"
         case Repeat(part, least, most):
             inner = written(part) if isinstance(part, (Word, Reference)) else f"({written(part)})"
-            return f"{inner}<{least}>" if least == most else f"{inner}<{least}-{most}>"
+            return f"{inner}<{least}>" if least == most else f"{inner}<{least}-{'' if most == MOST_REPEATS else most}>"
 
 
 def _alternatives(node: Choice) -> Iterator[str]:
@@ -122,7 +122,7 @@ def _declarations(text: str, problems: list[GrammarProblem]) -> Iterator[tuple[i
     for piece in _PIECES.finditer(text):
         part = piece.group()
         if not held.strip():
-            start = line
+            start = line + len(part[: len(part) - len(part.lstrip())].split("\n")) - 1
         if piece.lastgroup == "comment":
             if part.startswith("/**"):
                 doc = " ".join(part.strip("/*").replace("\n *", " ").split())
@@ -137,6 +137,15 @@ def _declarations(text: str, problems: list[GrammarProblem]) -> Iterator[tuple[i
         problems.append(GrammarProblem(start, f"no ';' ends this: '{' '.join(held.split())[:40]}'"))
 
 
+def deepest(text: str) -> int:
+    """How deep the brackets of a text are nested, quickly."""
+    depth = most = 0
+    for mark in re.finditer(r"[()\[\]]", text):
+        depth += 1 if mark[0] in "([" else -1
+        most = max(most, depth)
+    return most
+
+
 def read_expansion(text: str, line: int, problems: list[GrammarProblem]) -> Node | None:
     """What a rule holds, which begins on a line; None where it can't be read, which is noted."""
     elsewhere = _ELSEWHERE.search(text)
@@ -145,10 +154,11 @@ def read_expansion(text: str, line: int, problems: list[GrammarProblem]) -> Node
         problems.append(GrammarProblem(at, "a rule of another file is named; nothing is fetched, so copy it into this one"))
         return None
     bare = _NOTHING.sub("$NULL", _ATTACHED.sub("", text))
+    if deepest(bare) > MOST_DEPTH:
+        problems.append(GrammarProblem(line, f"brackets are nested more than {MOST_DEPTH} deep"))
+        return None
     try:
         return parse(bare)
     except NotationError as error:
         problems.append(GrammarProblem(line + text[: error.at].count("\n"), error.reason))
-    except RecursionError:
-        problems.append(GrammarProblem(line, "brackets are nested too deep"))
     return None

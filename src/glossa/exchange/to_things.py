@@ -26,7 +26,7 @@ _RAW = ("$raw", "${raw}", "$value", "${value}")
 
 
 def things_of(house: House, language: str = "") -> tuple[list[dict[str, Any]], list[str]]:
-    """A Thing Description for each device, and what could not be described: a line for each property that no form reaches.
+    """A Thing Description for each device that has one, and what could not be described: a line for each property that no form reaches.
 
     Args:
         house: the house.
@@ -43,6 +43,8 @@ def things_of(house: House, language: str = "") -> tuple[list[dict[str, Any]], l
                 left.append(f"{device.id}: {prop.name} goes over a wire that a Thing Description has no form for")
             else:
                 properties[prop.name] = described
+        if not properties:
+            continue
         titles = {t: device.name(t) for t in house.languages}
         security = security or {"nosec_sc": {"scheme": "nosec"}}
         made.append(

@@ -19,7 +19,8 @@ def parse_xml(data: bytes, problems: list[GrammarProblem]) -> etree._Element | N
         root = etree.fromstring(data, parser)
     except (etree.XMLSyntaxError, ValueError) as error:
         line = getattr(error, "lineno", 0) or 0
-        problems.append(GrammarProblem(line, f"not XML that can be read: {str(error).split(', line')[0]}"))
+        what = "it is nested more than 256 deep" if "Excessive depth" in str(error) else str(error).split(", line")[0]
+        problems.append(GrammarProblem(line, f"not XML that can be read: {what}"))
         return None
     document = root.getroottree().docinfo.internalDTD
     if document is not None and any(True for _ in document.iterentities()):  # type: ignore[union-attr]

@@ -19,6 +19,7 @@ from glossa.language.schema import (
     GrammarWords,
     LanguageFile,
     NumberWords,
+    Proposals,
     Switch,
     Synonyms,
     read_language,
@@ -48,7 +49,7 @@ class Language(Struct, frozen=True):
         rewritings: heard words -> said words that are tried instead.
         alike: for a short word, the words that a recogniser may have written it for.
         felt: what people feel and give as a reason: "cold", "dark".
-        grammar, numbers, amounts, answers, followup, switch, colours, texts, units: the sections of the file.
+        grammar, numbers, amounts, answers, followup, switch, colours, proposals, texts, units: the sections of the file.
     """
 
     tag: str
@@ -75,6 +76,7 @@ class Language(Struct, frozen=True):
     back: tuple[str, ...]
     switch: Switch
     colours: Colours
+    proposals: Proposals
     texts: Mapping[str, str]
     units: Mapping[str, str]
 
@@ -230,6 +232,7 @@ def compiled(file: LanguageFile, tag: str) -> Language:
         back=tuple(file.back.phrases),
         switch=file.switch,
         colours=file.colours,
+        proposals=file.proposals,
         texts=file.texts,
         units=file.units,
     )

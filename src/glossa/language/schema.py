@@ -233,6 +233,25 @@ class Colours(Section, frozen=True):
     other: dict[str, str] = {}
 
 
+class Proposals(Section, frozen=True):
+    """Phrases that are proposed for devices that were described elsewhere, in the phrase notation.
+
+    ``{slot}`` is the slot of a property, ``{part}`` what the property is called, ``{action}`` and ``{name}`` what an action and a device are called.
+
+    Attributes:
+        switch, value: for what a device is mostly about. switch_part, value_part: for anything else of it.
+        read: a question. action, action_value: an order that names no value, and one that does.
+    """
+
+    switch: Words = []
+    switch_part: Words = []
+    value: Words = []
+    value_part: Words = []
+    read: Words = []
+    action: Words = []
+    action_value: Words = []
+
+
 class LanguageFile(Section, frozen=True):
     """A whole language file."""
 
@@ -257,6 +276,7 @@ class LanguageFile(Section, frozen=True):
     back: Back = Back()
     switch: Switch = Switch()
     colours: Colours = Colours()
+    proposals: Proposals = Proposals()
     texts: dict[str, str] = {}
     units: dict[str, str] = {}
     expansions: dict[str, Words] = {}

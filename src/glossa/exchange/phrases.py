@@ -1,0 +1,323 @@
+"""Grammars of other programs as phrases of a house: rules become intents or alternatives, and what stands for a value becomes a slot."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+
+from msgspec import Struct, field
+
+from glossa.exchange.abnf import written
+from glossa.exchange.rules import SPECIAL, Grammar, GrammarProblem, Rule, parts_of, references
+from glossa.house.model import House
+from glossa.house.notation import (
+    MOST_SEQUENCES,
+    Choice,
+    Node,
+    NotationError,
+    Reference,
+    Repeat,
+    Row,
+    Tag,
+    Word,
+    count,
+    expand,
+    parse,
+)
+from glossa.house.text import identifier
+from glossa.house.text import words as folded
+from glossa.house.values import Values
+from glossa.language import load_language
+
+MOST_PARTS = 20_000
+"""Parts of one phrase, rules of rules included, that are looked at."""
+MOST_WAYS = 200
+"""Ways to say what a rule stands for that are looked at, to tell what it names."""
+MOST_MORE = 3
+"""How many times more than it has to be a part may be said."""
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
+
+
+Way = tuple[tuple[str, ...] | None, str]
+"""The words of one way to say something, None where it is more than words, and its tag."""
+
+
+class NewSlot(Struct, frozen=True):
+    """A slot that a house does not have: (value, how it is said) for a choice; a number where every value is one."""
+
+    name: str
+    values: tuple[tuple[str, tuple[str, ...]], ...]
+
+    @property
+    def numeric(self) -> bool:
+        """Whether it is a number."""
+        return all(_NUMBER.fullmatch(value) for value, _ in self.values)
+
+
+class Taken(Struct, frozen=True):
+    """What is taken over: intent -> (phrase, line), the slots that they need besides, what is not, and what is wrong, by the line."""
+
+    phrases: Mapping[str, tuple[tuple[str, int], ...]] = field(default_factory=dict)
+    slots: tuple[NewSlot, ...] = ()
+    left: tuple[GrammarProblem, ...] = ()
+    wrong: tuple[GrammarProblem, ...] = ()
+
+
+class _Large(Exception):
+    """A phrase that has too many parts."""
+
+
+def phrases_of(grammar: Grammar, house: House, language: str = "") -> Taken:
+    """The phrases in a grammar that has no problems (:func:`~glossa.exchange.rules.problems`), for a house.
+
+    A rule that only chooses among rules makes each of them an intent, named by the literal tag behind it or by the rule; any other rule to
+    begin with is an intent. Within one, a rule that names devices, rooms or values of the house is a slot, one whose alternatives all
+    have a literal tag is a new slot, and everything else is written out in brackets.
+    """
+    return _Taking(grammar, house, language or house.languages[0]).taken()
+
+
+class _Taking:
+    def __init__(self, grammar: Grammar, house: House, tag: str) -> None:
+        self.grammar, self.house, self.tag = grammar, house, tag
+        self.left: list[GrammarProblem] = []
+        self.wrong: list[GrammarProblem] = []
+        self.slots: dict[str, NewSlot] = {}
+        self._known: dict[str, str] = {}
+        self._names = {
+            "device": {" ".join(w) for d in house.devices.values() for ws in d.names.values() for w in ws}
+            | {" ".join(w) for g in house.groups.values() for ws in g.names.values() for w in ws},
+            "room": {" ".join(w) for r in house.rooms.values() for ws in r.values() for w in ws},
+        }
+        self._ids = {*house.devices, *house.groups}
+        self._properties = {p: d.properties[p].values for d in house.devices.values() for p in d.properties}
+
+    def taken(self) -> Taken:
+        found: dict[str, dict[str, int]] = {}
+        begun: set[str] = set()
+        for start in self.grammar.starts:
+            for name, tree, rule in self._intents(self.grammar.rules[start], "", begun):
+                for text in self._phrases(tree, rule):
+                    found.setdefault(name, {}).setdefault(text, rule.line)
+        phrases = {name: tuple(texts.items()) for name, texts in found.items()}
+        used = {s for texts in phrases.values() for text, _ in texts for s in re.findall(r"\$(\w+)", text)}
+        return Taken(phrases, tuple(s for s in self.slots.values() if s.name in used), tuple(self.left), tuple(self.wrong))
+
+    # --- which rules are intents ------------------------------------------------------------------------------------
+
+    def _intents(self, rule: Rule, name: str, begun: set[str]) -> Iterator[tuple[str, Node, Rule]]:
+        """(id, tree, rule) of the intents that a rule leads to, each rule once."""
+        if rule.name in begun:
+            return
+        begun.add(rule.name)
+        before, core, after = _peeled(rule.node)
+        chosen = [_chosen(option) for option in core.options] if isinstance(core, Choice) else []
+        if len(chosen) > 1 and all(chosen):
+            for target, tag, first, last in filter(None, chosen):
+                for inner, tree, of in self._intents(self.grammar.rules[target], tag, begun):
+                    around = (*before, *first), (*last, *after)  # "[please] $order": belongs to all that it leads to
+                    yield inner, Row((*around[0], tree, *around[1])) if any(around) else tree, of
+        else:
+            yield name or _id_of(rule.name), rule.node, rule
+
+    # --- phrases ----------------------------------------------------------------------------------------------------
+
+    def _phrases(self, tree: Node, rule: Rule) -> Iterator[str]:
+        """The phrases of an intent, one for each alternative that is written at the top."""
+        for option in tree.options if isinstance(tree, Choice) and len(set(tree.weights)) == 1 else (tree,):
+            try:
+                inlined = self._inlined(option, rule, [0])
+            except _Large:
+                self.wrong.append(
+                    GrammarProblem(rule.line, f"${rule.name} is too large to be written out; split it into several rules")
+                )
+                continue
+            if not any(isinstance(p, (Word, Reference)) for p in _every(inlined)):
+                self.left.append(GrammarProblem(rule.line, f"${rule.name}: an alternative says nothing"))
+                continue
+            text = written(_bare(inlined))
+            number = count(parse(text))
+            if number > MOST_SEQUENCES:
+                self.wrong.append(
+                    GrammarProblem(
+                        rule.line,
+                        f"${rule.name} stands for more than {MOST_SEQUENCES:,} sequences ({number:,}); split it into several rules",
+                    )
+                )
+                continue
+            try:
+                expand(text)
+            except NotationError as error:
+                self.left.append(GrammarProblem(rule.line, f"${rule.name}: {error.reason}"))
+                continue
+            yield text
+
+    def _inlined(self, node: Node, rule: Rule, size: list[int]) -> Node:
+        """A tree with its rules as slots or written out."""
+        size[0] += 1
+        if size[0] > MOST_PARTS:
+            raise _Large
+        match node:
+            case Reference(name) if name not in SPECIAL:
+                slot = self._slot(name)
+                return Reference(slot) if slot else self._inlined(self.grammar.rules[name].node, rule, size)
+            case Row(parts):
+                return Row(tuple(self._inlined(p, rule, size) for p in parts))
+            case Choice(options, weights):
+                ways = self._ways(node) if any(isinstance(p, Tag) for p in _every(node)) else []
+                slot = self._as_slot(ways) if all(tag for _, tag in ways) else ""
+                return Reference(slot) if slot else Choice(tuple(self._inlined(o, rule, size) for o in options), weights)
+            case Repeat(part, least, most):
+                if most - least > MOST_MORE:
+                    what = f"${rule.name}: what is repeated without end is taken over up to {least + MOST_MORE} times"
+                    self.left.append(GrammarProblem(rule.line, what))
+                    most = least + MOST_MORE
+                return Repeat(self._inlined(part, rule, size), least, most)
+            case _:
+                return node
+
+    # --- slots ------------------------------------------------------------------------------------------------------
+
+    def _slot(self, name: str) -> str:
+        """The slot that a rule is, ``""`` for none."""
+        if name not in self._known:
+            self._known[name] = self._find_slot(name)
+        return self._known[name]
+
+    def _find_slot(self, name: str) -> str:
+        bare = re.sub(r"_\d+$", "", name)
+        ways = self._ways(self.grammar.rules[name].node)
+        known = self._as_slot(ways)
+        if known:
+            return known
+        for slot in (name, bare):
+            if slot in self.house.slots or slot in self._properties:
+                return slot
+        values: dict[str, tuple[str, ...]] = {}
+        for words, tag in ways:
+            if words is None:
+                return ""
+            values[tag] = (*values.get(tag, ()), " ".join(words))
+        if len(values) < 2 or "" in values or bare in ("device", "room", "pin"):
+            return ""
+        slot = identifier(bare)
+        self.slots[slot] = NewSlot(
+            slot, tuple((v if _NUMBER.fullmatch(v) else identifier(v), said) for v, said in values.items())
+        )
+        return slot
+
+    def _as_slot(self, ways: Sequence[Way]) -> str:
+        """The slot of the house whose values some ways name, by their tags or by what is said; ``""`` for none."""
+        tags = {tag for _, tag in ways}
+        said = {" ".join(folded(" ".join(words))) if words is not None else "" for words, _ in ways}
+        if not ways:
+            return ""
+        if all(tag and set(tag.split("+")) <= self._ids for tag in tags) or said <= self._names["device"]:
+            return "device"
+        if tags <= set(self.house.rooms) or said <= self._names["room"]:
+            return "room"
+        if len(ways) > 1:
+            for slot, values in (*self.house.slots.items(), *self._properties.items()):
+                if values.choices and (tags <= set(values.choices) or said <= self._spoken(values)):
+                    return slot
+        return ""
+
+    def _spoken(self, values: Values) -> set[str]:
+        return {" ".join(form.words) for form in values.forms(self.tag, load_language(self.tag))}
+
+    def _ways(self, node: Node) -> list[Way]:
+        """Every way to say a rule that is but a list; nothing for one with too many."""
+        found: list[Way] = []
+        todo = [node]
+        while todo:
+            part = todo.pop(0)
+            if isinstance(part, Choice):
+                todo = [*part.options, *todo]
+            elif isinstance(part, Reference) and part.name not in SPECIAL:
+                todo = [self.grammar.rules[part.name].node, *todo]
+            elif len(found) >= MOST_WAYS:
+                return []
+            else:
+                parts = [
+                    q
+                    for p in (part.parts if isinstance(part, Row) else (part,))
+                    for q in (p.parts if isinstance(p, Row) else (p,))
+                ]
+                plain = all(isinstance(p, (Word, Tag)) for p in parts)
+                tag = next((p.value for p in parts if isinstance(p, Tag)), "")
+                found.append((tuple(p.text for p in parts if isinstance(p, Word)) if plain else None, tag))
+        return found
+
+
+def _peeled(node: Node) -> tuple[tuple[Node, ...], Node, tuple[Node, ...]]:
+    """What may be said before, what has to be said, and what may be said behind; the whole where several parts have to be."""
+    parts = tuple(p for p in node.parts if not isinstance(p, Tag)) if isinstance(node, Row) else (node,)
+    needed = [n for n, p in enumerate(parts) if not (isinstance(p, Repeat) and p.least == 0)]
+    return (parts[: needed[0]], parts[needed[0]], parts[needed[0] + 1 :]) if len(needed) == 1 else ((), node, ())
+
+
+def _chosen(option: Node) -> tuple[str, str, tuple[Node, ...], tuple[Node, ...]] | None:
+    """The rule that an alternative is, the tag behind it, and what may be said before and behind; None where it is more than that."""
+    before, target, after = _peeled(option)
+    if not isinstance(target, Reference) or target.name in SPECIAL:
+        return None
+    tags = [p.value for p in option.parts if isinstance(p, Tag)] if isinstance(option, Row) else []
+    return target.name, identifier(tags[0]) if len(tags) == 1 else "", before, after
+
+
+def _id_of(rule: str) -> str:
+    return identifier(rule.removeprefix("intent_")) or "imported"
+
+
+def _bare(node: Node) -> Node:
+    """A tree without tags, and without rows and choices of one."""
+    match node:
+        case Row(parts):
+            kept = tuple(_bare(p) for p in parts if not isinstance(p, Tag))
+            flat = tuple(q for p in kept for q in (p.parts if isinstance(p, Row) else (p,)) if q != Reference("NULL"))
+            return flat[0] if len(flat) == 1 else Row(flat) if flat else Reference("NULL")
+        case Choice(options, weights):
+            bare = list({o: (o, w) for option, w in zip(options, weights, strict=True) if (o := _bare(option))}.values())
+            wider = [
+                o.parts[1]
+                for o, _ in bare
+                if isinstance(o, Row) and len(o.parts) == 2 and isinstance(o.parts[0], Repeat) and not o.parts[0].least
+            ]
+            kept_options = [(o, w) for o, w in bare if o != Reference("NULL") and o not in wider]  # "[the] x" holds "x"
+            if not kept_options:
+                return Reference("NULL")
+            one = (
+                kept_options[0][0]
+                if len(kept_options) == 1
+                else Choice(tuple(o for o, _ in kept_options), tuple(w for _, w in kept_options))
+            )
+            return Repeat(one, 0, 1) if any(o == Reference("NULL") for o, _ in bare) else one
+        case Repeat(part, least, most):
+            inner = _bare(part)
+            return inner if inner == Reference("NULL") or least == most == 1 else Repeat(inner, least, most)
+        case Tag():
+            return Reference("NULL")
+        case _:
+            return node
+
+
+def _every(node: Node) -> Iterator[Node]:
+    yield node
+    for part in parts_of(node):
+        yield from _every(part)
+
+
+def unused(grammar: Grammar, taken: Taken) -> Sequence[GrammarProblem]:
+    """The rules of a grammar that nothing which was taken over comes from."""
+    reached: set[str] = set()
+    todo = list(grammar.starts)
+    while todo:
+        name = todo.pop()
+        if name not in reached and name in grammar.rules:
+            reached.add(name)
+            todo += references(grammar.rules[name].node)
+    return [
+        GrammarProblem(r.line, f"${r.name} is not reached from where the grammar begins")
+        for r in grammar.rules.values()
+        if r.name not in reached
+    ]
