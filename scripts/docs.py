@@ -21,7 +21,15 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 DOCS = ROOT / "docs"
-PAGES = ("docs/tables.md", "docs/json.md", "docs/python.md", "docs/tutorial.md", "docs/cookbook.md", "README.md")
+PAGES = (
+    "docs/tables.md",
+    "docs/json.md",
+    "docs/python.md",
+    "docs/tutorial.md",
+    "docs/cookbook.md",
+    "docs/exchange.md",
+    "README.md",
+)
 """Pages that are written by hand and hold outputs."""
 
 _BLOCK = re.compile(

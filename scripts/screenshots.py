@@ -77,7 +77,7 @@ SHOTS: dict[str, str] = {
     "why": "glossa say marigold 'um turn off the gally lamp and then the radio to ten' --why",
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",
-    "test-against": "glossa test changed.toml phrases.csv --results . --against before | tail -44",
+    "teaching": "glossa export dinghy --form teaching 2>/dev/null",
     "stress": "glossa stress marigold --errors 0,5,10,20",
     "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
     "teach": "printf 'sleep tight\\nsleep tied\\nsleep tight\\n' | glossa teach home good_night",
@@ -204,7 +204,7 @@ def main() -> None:
                 _figure(shot.split("-")[0], folder, path)
             else:
                 command = SHOTS[shot]
-                shown = command.split(" | ")[1] if command.startswith("printf") else command.split(" | ")[0]
+                shown = command.split(" | ")[1] if command.startswith("printf") else command.split(" | ")[0].split(" 2>")[0]
                 picture(shown, terminal(command, folder), path, browser)
             print(path.relative_to(ROOT))
 

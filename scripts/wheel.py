@@ -28,6 +28,9 @@ COMMANDS = (
     ("glossa test marigold", 0, "rows right"),
     ("glossa say horno 'enciende el horno grande a doscientos grados'", 0, "200"),
     ("glossa say my-home lamp --picture lamp.png", 2, "pip install 'glossa[plots]'"),
+    ("glossa export marigold --form abnf", 0, "#ABNF 1.0"),
+    ("glossa export marigold --form grxml", 2, "pip install 'glossa[exchange]'"),
+    ("echo '#ABNF 1.0;' > a.abnf; glossa import my-home a.abnf", 2, "pip install 'glossa[exchange]'"),
     ("glossa tune my-home", 2, "pip install 'glossa[tune]'"),
 )
 

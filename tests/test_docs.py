@@ -176,6 +176,12 @@ class Reference(unittest.TestCase):
             (folder / ".config/fish/completions").mkdir(parents=True)
             (folder / "talk.txt").write_text("nice weather\n", encoding="utf-8")
             (folder / "heard.txt").write_text("desk clamp on\n", encoding="utf-8")
+            (folder / "phrases.abnf").write_text("#ABNF 1.0;\npublic $tea = make tea;\n", encoding="utf-8")
+            (folder / "codes.csv").write_text("Spoken;Code\nthree cheers;CHEER 3\n", encoding="utf-8")
+            for thing in ("lamp", "heater"):
+                power = {"type": "boolean", "forms": [{"href": f"mqtt://127.0.0.1/{thing}/set", "op": "writeproperty"}]}
+                text = json.dumps({"title": f"Blue {thing}", "properties": {"power": power}})
+                (folder / f"{thing}.td.json").write_text(text, encoding="utf-8")
             environment = os.environ | {"PATH": f"{folder}:{Path(sys.executable).parent}:{os.environ['PATH']}", "HOME": name}
             for line in lines:
                 with self.subTest(line):

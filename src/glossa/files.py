@@ -159,7 +159,8 @@ def log_path(place: str | os.PathLike[str]) -> Path:
 
 SIGNATURES: Mapping[str, tuple[bytes, ...]] = {
     ".png": (b"\x89PNG",), ".pdf": (b"%PDF",), ".svg": (b"<?xml", b"<svg"), ".xml": (b"<?xml", b"<testsuite"), ".html": (b"<!doctype html",),
-    ".jsonl": (b"{",), ".csv": (b"utterance",), ".toml": (),
+    ".jsonl": (b"{",), ".json": (b"[", b"{"), ".csv": (b"utterance",), ".codes": (b"code", b"utterance"), ".toml": (),
+    ".abnf": (b"#abnf",), ".grxml": (b"<?xml", b"<grammar"), ".jsgf": (b"#jsgf",), ".pls": (b"<?xml", b"<lexicon"),
 }  # fmt: skip
 """How the files begin that Glossa writes, by their ending; what begins otherwise is somebody else's."""
 

@@ -11,7 +11,7 @@ from glossa.files import find_house, load_house, read_text
 from glossa.matching import Matcher
 from glossa.trials import read_table
 
-SAMPLE = "marigold"
+SAMPLE, DINGHY = "marigold", "dinghy"
 
 
 @click.command()
@@ -20,7 +20,9 @@ SAMPLE = "marigold"
 )
 @click.option("--no-tables", is_flag=True, help="Play the evening only.")
 @click.option(
-    "--live", is_flag=True, help="Play on real wires of this machine instead: a broker, a serial board, a web hook, and faults."
+    "--live",
+    is_flag=True,
+    help="Play on real wires of this machine instead: a broker, boards, a web hook, a module that sends codes, and faults.",
 )
 def demo(pace: float | None, no_tables: bool, live: bool) -> None:
     """Play a scripted evening aboard the narrowboat Marigold, line by line, then run her test tables.
@@ -34,7 +36,7 @@ def demo(pace: float | None, no_tables: bool, live: bool) -> None:
         from glossa.cli.live_demo import play
         from glossa.cli.terminal import console
 
-        sys.exit(0 if play(load_house(SAMPLE), console()) else 1)
+        sys.exit(0 if play(load_house(SAMPLE), load_house(DINGHY), console()) else 1)
     from rich.rule import Rule
     from rich.text import Text
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import click
 
@@ -137,7 +138,7 @@ def _teach(home: House, source: str, more: bool, output: Path | None) -> None:
         click.echo(f"--output {options.codes} writes the table of codes; the one that is there is kept beside it.", err=True)
         return
     kept = _keep(output)
-    write_file(output, plan.table())
+    write_file(output, plan.table(), like=".codes")
     click.echo(f"wrote {output}" + (f"; what it was is {kept}" if kept else ""), err=True)
 
 
@@ -149,7 +150,7 @@ def _keep(path: Path) -> Path | None:
         return None
     held = path.read_bytes()
     kept = backup_of(path, held)
-    write_file(kept, held, like="")
+    write_file(kept, held, like=".codes")
     return kept
 
 
@@ -164,6 +165,9 @@ def _sheet(home: House, name: str, plan: Plan) -> None:
     out.print(
         f"{many(len(plan.phrases), 'phrase')} in {many(len(plan.groups), 'group')}. Say each as it stands, in this order.\n"
     )
+    widest = [
+        {"say": n.phrase, "means": n.intent, "sounds most like": n.nearest, "": "10"} for g in plan.groups for n in g.lessons
+    ]
     for number, group in enumerate(plan.groups, 1):
         live = (
             f"live in the mode {group.mode}"
@@ -180,16 +184,15 @@ def _sheet(home: House, name: str, plan: Plan) -> None:
             pad_edge=False,
             padding=(0, 2, 0, 0),
         )
-        for header, justify in (
-            ("", "right"),
-            ("say", "left"),
-            ("code", "left"),
-            ("means", "left"),
-            ("takes", "right"),
-            ("sounds most like", "left"),
-            ("apart", "right"),
-        ):
-            table.add_column(header, justify=justify, header_style="bright_black", no_wrap=header in ("code", "takes", "apart"))  # type: ignore[arg-type]
+        for header, justify in _COLUMNS.items():
+            width = max((len(text[header]) for text in widest if header in text), default=0)
+            table.add_column(
+                header,
+                justify=justify,
+                header_style="bright_black",
+                min_width=width,
+                no_wrap=header in ("code", "takes", "apart"),
+            )
         for place, lesson in enumerate(group.lessons, 1):
             if not lesson.phrase:
                 table.add_row(str(place), Text("free", style="bright_black"), Text(lesson.code, style="bright_black"))
@@ -211,5 +214,8 @@ def _sheet(home: House, name: str, plan: Plan) -> None:
             out.print(f"  and {len(plan.left) - MOST_LEFT:,} more")
 
 
+_COLUMNS: Mapping[str, Literal["left", "right"]] = {
+    "": "right", "say": "left", "code": "left", "means": "left", "takes": "right", "sounds most like": "left", "apart": "right",
+}  # fmt: skip
 MOST_LEFT = 12
 """Phrases that are left out and shown one by one."""

@@ -128,7 +128,8 @@ def main(arguments: list[str] | None = None) -> None:
     except ModuleNotFoundError as error:
         if error.name is None or error.name.split(".")[0] == "glossa":
             raise
-        click.echo(f"Error: {missing(error.name.split('.')[0])}", err=True)
+        told = str(error) if "install it with" in str(error) else missing(error.name.split(".")[0])
+        click.echo(f"Error: {told}", err=True)
         sys.exit(2)
     except OSError as error:
         click.echo(f"Error: {error.filename or ''}: {error.strerror or error}".replace(": :", ":"), err=True)

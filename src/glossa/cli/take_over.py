@@ -56,9 +56,9 @@ def take_over(house: str, files: tuple[Path, ...], write: bool, language: str, c
     Examples:
       glossa import my-home phrases.abnf
       glossa import my-home lamp.td.json --write
-      glossa import my-home codes.csv --columns phrase=Spoken,text=Code
+      glossa import my-home codes.csv --columns phrase=Spoken,text=Code,link=home
     """
-    need("tomlkit")
+    need("tomlkit", extra="exchange")
 
     home, path = load_house(house), find_house(house)
     if language and language not in home.languages:
@@ -101,7 +101,7 @@ def begun(name: str, files: Sequence[Path]) -> dict[str, str]:
     Raises:
         HouseError: where one of them can't be taken over.
     """
-    need("tomlkit")
+    need("tomlkit", extra="exchange")
     shown = name.replace("_", " ").replace("-", " ").capitalize() or "My home"
     stand_in = '\n[intents.stand_in]\nphrases = ["stand in"]\nsteps = []\n'  # a house has to have an intent
     text = f"# A house that began with {', '.join(f.name for f in files)}.\n\n[house]\nname = {json.dumps(shown, ensure_ascii=False)}\n{stand_in}"

@@ -178,7 +178,7 @@ class _Reading:
 
     def _of_form(self, form: Mapping[str, Any], op: str, template: str) -> Reach | None:
         base = self.raw.get("base")
-        href = urljoin(base, form["href"]) if isinstance(base, str) and "://" not in form["href"] else form["href"]
+        href = _joined(base, form["href"]) if isinstance(base, str) else form["href"]
         parts = urlsplit(href)
         content = str(form.get("contentType") or JSON_TYPE).split(";")[0].strip()
         payload = template if content == JSON_TYPE else template.strip('"') if template in ("$raw", '"$raw"') else template
@@ -228,6 +228,14 @@ class _Reading:
                     f"securityDefinitions.{name}", f"the scheme '{scheme}' can't be used over {kind}; add what it needs by hand"
                 )
         return {}
+
+
+def _joined(base: str, href: str) -> str:
+    """A reference resolved against a base (RFC 3986, section 5), whatever the scheme; the library does so for some schemes only."""
+    scheme, colon, rest = base.partition(":")
+    if not colon or re.match(r"[a-zA-Z][\w+.-]*:", href):
+        return href
+    return scheme + urljoin(f"http:{rest}", href).removeprefix("http")
 
 
 def _titles(raw: Mapping[str, Any]) -> dict[str, str]:

@@ -190,7 +190,7 @@ class _Maker:
             case Reference("room"):
                 return self._rooms()
             case Reference("pin"):
-                return Reference(self._digits())
+                return Reference(self._add("pin", Reference(self._digits())))
             case Reference(name) if name in self.house.slots or name in phrase.held:
                 return self._slot(name, self.house.slots[name] if name in self.house.slots else phrase.held[name], phrase)
             case Reference(name):

@@ -186,6 +186,8 @@ class _Taking:
 
     def _find_slot(self, name: str) -> str:
         bare = re.sub(r"_\d+$", "", name)
+        if name == "pin" and any(i.pin is not None for i in self.house.intents.values()):
+            return "pin"
         ways = self._ways(self.grammar.rules[name].node)
         known = self._as_slot(ways)
         if known:

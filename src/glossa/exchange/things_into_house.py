@@ -80,7 +80,7 @@ class _Making:
     def written(self, text: str, things: Sequence[Thing]) -> str:
         new = []
         for thing in things:
-            names = {folded(t) for t in thing.titles.values()}
+            names = {folded(thing.title(tag)) for tag in self.house.languages}
             if names & self._names:
                 self.already += 1
             elif thing.properties or thing.actions:
