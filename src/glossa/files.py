@@ -230,6 +230,9 @@ def write_house(path: Path, text: str) -> Path:
     Raises:
         HouseError: where the text is no house any more, or can't be written; the file is as it was then.
     """
+    if path.parent.parent == Path(str(resources.files("glossa") / "samples")):
+        hint = f"take a copy: glossa new my-{path.parent.name} --from {path.parent.name}"
+        raise HouseError([Problem(str(path), 0, "", "is a sample house, which stays as it is", hint)])
     read_house(text, sheets_beside(path, text), str(path), languages())
     try:
         if not os.access(path, os.W_OK):

@@ -257,7 +257,7 @@ def _of_grammar(
     if found.wrong:
         raise _wrong(file, [(p.line, "", p.what) for p in found.wrong])
     edited = with_phrases(text, home, found, sheets, tag)
-    return _with_left(edited, [*found.left, *unused(grammar, found)])
+    return _with_left(edited, [*grammar.notes, *found.left, *unused(grammar, found)])
 
 
 def _of_things(file: Path, plain: str, text: str, home: House, sheets: Mapping[str, str]) -> Edited:

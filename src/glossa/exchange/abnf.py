@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from glossa.exchange.rules import Grammar, GrammarProblem, Rule
+from glossa.exchange.rules import BROKEN, SCRIPTS, Grammar, GrammarProblem, Rule
 from glossa.house.notation import MOST_DEPTH, MOST_REPEATS, Choice, Node, NotationError, Reference, Repeat, Row, Tag, Word, parse
 
 MARK = "#ABNF 1.0"
@@ -85,11 +85,12 @@ def _alternatives(node: Choice) -> Iterator[str]:
 def read_abnf(text: str) -> tuple[Grammar, list[GrammarProblem]]:
     """A grammar in ABNF form, and what in it can't be read, by the line.
 
-    Languages attached to words (``Montréal!fr``) are read over; what refers to other files is a problem, for nothing is fetched.
+    Languages attached to words (``Montréal!fr``) are read over and noted; what refers to other files is a problem, for nothing is fetched.
     """
     found: list[GrammarProblem] = []
     rules: dict[str, Rule] = {}
-    header = {"language": "", "mode": "voice", "root": ""}
+    notes: list[GrammarProblem] = []
+    header = {"language": "", "mode": "voice", "root": "", "tag-format": ""}
     for line, declaration, doc in _declarations(text, found):
         rule = _RULE.fullmatch(declaration)
         head = _HEADER.fullmatch(declaration)
@@ -97,12 +98,14 @@ def read_abnf(text: str) -> tuple[Grammar, list[GrammarProblem]]:
             name = rule["name"]
             start = line + declaration[: rule.start("text")].count("\n")
             node = read_expansion(rule["text"], start, found)
+            for attached in dict.fromkeys(a[0] for a in _ATTACHED.finditer(rule["text"])):
+                notes.append(GrammarProblem(line, f"${name}: the language '{attached[1:]}' of some words"))
             if name in rules:
                 found.append(GrammarProblem(line, f"the rule ${name} stands on line {rules[name].line} too"))
             elif not NAME.fullmatch(name):
                 found.append(GrammarProblem(line, f"'{name}' is no name of a rule; write letters, digits and _"))
-            elif node is not None:
-                rules[name] = Rule(name, node, rule["scope"] == "public", line, doc)
+            else:
+                rules[name] = Rule(name, node or BROKEN, rule["scope"] == "public", line, doc)
         elif head is not None:
             value = head["text"].strip().strip("$")
             if head["key"] in header:
@@ -113,7 +116,8 @@ def read_abnf(text: str) -> tuple[Grammar, list[GrammarProblem]]:
             found.append(GrammarProblem(line, f"this is neither a rule nor a header: '{' '.join(declaration.split())[:40]}'"))
     if header["mode"] == "dtmf":
         found.append(GrammarProblem(0, "the grammar is for keys (mode dtmf), not for speech"))
-    return Grammar(rules, header["root"], header["language"], mode=header["mode"]), found
+    scripts = header["tag-format"].strip("<>") == SCRIPTS
+    return Grammar(rules, header["root"], header["language"], mode=header["mode"], scripts=scripts, notes=tuple(notes)), found
 
 
 def _declarations(text: str, problems: list[GrammarProblem]) -> Iterator[tuple[int, str, str]]:

@@ -6,7 +6,7 @@ import re
 
 from lxml import etree
 
-from glossa.exchange.rules import SPECIAL, Grammar, GrammarProblem, Rule
+from glossa.exchange.rules import BROKEN, SCRIPTS, SPECIAL, Grammar, GrammarProblem, Rule
 from glossa.exchange.xml import line_of, local, parse_xml
 from glossa.house.notation import MOST_REPEATS, Choice, Node, Reference, Repeat, Row, Tag, Word
 
@@ -100,15 +100,21 @@ def read_grxml(data: bytes) -> tuple[Grammar, list[GrammarProblem]]:
                 node = _Reading(problems).row(element)
                 if node is None:
                     problems.append(GrammarProblem(line, f"the rule '{name}' holds nothing"))
-                else:
-                    rules[name] = Rule(name, node, element.get("scope") == "public", line)
+                rules[name] = Rule(name, node or BROKEN, element.get("scope") == "public", line)
         elif local(element) == "lexicon":
             problems.append(GrammarProblem(line, "a lexicon is a file of its own; import it by itself"))
         elif local(element) not in ("meta", "metadata", "tag"):
             problems.append(GrammarProblem(line, f"<{local(element)}> can't stand in a <grammar>"))
     if root.get("mode") == "dtmf":
         problems.append(GrammarProblem(line_of(root), "the grammar is for keys (mode dtmf), not for speech"))
-    return Grammar(rules, root.get("root") or "", root.get(f"{_XML}lang") or "", mode=root.get("mode") or "voice"), problems
+    head = {"root": root.get("root") or "", "language": root.get(f"{_XML}lang") or "", "mode": root.get("mode") or "voice"}
+    notes = tuple(
+        GrammarProblem(line_of(e), f"the language '{e.get(f'{_XML}lang')}' of <{local(e)}> ")
+        for rule in root
+        for e in rule.iter()
+        if e.get(f"{_XML}lang")
+    )
+    return Grammar(rules, **head, scripts=root.get("tag-format") == SCRIPTS, notes=notes), problems
 
 
 class _Reading:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from glossa.exchange.abnf import read_expansion
-from glossa.exchange.rules import Grammar, GrammarProblem, Rule
+from glossa.exchange.rules import BROKEN, Grammar, GrammarProblem, Rule
 from glossa.house.notation import MOST_REPEATS, Choice, Node, Reference, Repeat, Row, Tag, Word
 
 MARK = "#JSGF"
@@ -105,8 +105,8 @@ def read_jsgf(text: str) -> tuple[Grammar, list[GrammarProblem]]:
             name = _name(written_name)
             if name in rules:
                 problems.append(GrammarProblem(line, f"the rule <{written_name}> stands on line {rules[name].line} too"))
-            elif node is not None:
-                rules[name] = Rule(name, node, public, line, doc)
+            else:
+                rules[name] = Rule(name, node or BROKEN, public, line, doc)
         else:
             shown = " ".join("".join(t for _, t in pieces).split())[:40]
             problems.append(GrammarProblem(line, f"this is no rule: '{shown}'; write <name> = ...;"))

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from glossa.exchange.abnf import written
 from glossa.exchange.rules import SPECIAL, Grammar, GrammarProblem, Rule, parts_of, references
@@ -35,6 +36,7 @@ MOST_WAYS = 200
 """Ways to say what a rule stands for that are looked at, to tell what it names."""
 MOST_MORE = 3
 """How many times more than it has to be a part may be said."""
+_SCRIPT = re.compile(r"""(?:out(?:\.\w+)?|\$(?:\.\w+)?)\s*=\s*(?:"([^"\\]*)"|'([^'\\]*)'|(-?\d+(?:\.\d+)?|true|false))\s*;?""")
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
@@ -79,10 +81,14 @@ def phrases_of(grammar: Grammar, house: House, language: str = "") -> Taken:
 
 class _Taking:
     def __init__(self, grammar: Grammar, house: House, tag: str) -> None:
-        self.grammar, self.house, self.tag = grammar, house, tag
+        self.house, self.tag = house, tag
         self.left: list[GrammarProblem] = []
         self.wrong: list[GrammarProblem] = []
         self.slots: dict[str, NewSlot] = {}
+        rules = {
+            name: replace(rule, node=self._plain_tags(rule.node, rule, grammar.scripts)) for name, rule in grammar.rules.items()
+        }
+        self.grammar = replace(grammar, rules=rules)
         self._known: dict[str, str] = {}
         self._names = {
             "device": {" ".join(w) for d in house.devices.values() for ws in d.names.values() for w in ws}
@@ -102,6 +108,26 @@ class _Taking:
         phrases = {name: tuple(texts.items()) for name, texts in found.items()}
         used = {s for texts in phrases.values() for text, _ in texts for s in re.findall(r"\$(\w+)", text)}
         return Taken(phrases, tuple(s for s in self.slots.values() if s.name in used), tuple(self.left), tuple(self.wrong))
+
+    def _plain_tags(self, node: Node, rule: Rule, scripts: bool) -> Node:
+        """A tree whose tags are plain values: ``out = "tea";`` is "tea"; a script that does more is left out and told."""
+        match node:
+            case Tag(value):
+                found = _SCRIPT.fullmatch(value.strip())
+                if found is not None:
+                    return Tag(next(group for group in found.groups() if group is not None))
+                if scripts:
+                    self.left.append(GrammarProblem(rule.line, f"${rule.name}: the tag '{value[:40]}', which is a script"))
+                    return Reference("NULL")
+                return node
+            case Row(parts):
+                return Row(tuple(self._plain_tags(p, rule, scripts) for p in parts))
+            case Choice(options, weights):
+                return Choice(tuple(self._plain_tags(o, rule, scripts) for o in options), weights)
+            case Repeat(part, least, most):
+                return Repeat(self._plain_tags(part, rule, scripts), least, most)
+            case _:
+                return node
 
     # --- which rules are intents ------------------------------------------------------------------------------------
 
@@ -135,6 +161,10 @@ class _Taking:
             if not any(isinstance(p, (Word, Reference)) for p in _every(inlined)):
                 self.left.append(GrammarProblem(rule.line, f"${rule.name}: an alternative says nothing"))
                 continue
+            for tag in dict.fromkeys(p.value for p in _every(inlined) if isinstance(p, Tag)):
+                self.left.append(
+                    GrammarProblem(rule.line, f"${rule.name}: the tag '{tag[:40]}', for which a phrase has no place")
+                )
             text = written(_bare(inlined))
             number = count(parse(text))
             if number > MOST_SEQUENCES:
@@ -169,7 +199,7 @@ class _Taking:
                 return Reference(slot) if slot else Choice(tuple(self._inlined(o, rule, size) for o in options), weights)
             case Repeat(part, least, most):
                 if most - least > MOST_MORE:
-                    what = f"${rule.name}: what is repeated without end is taken over up to {least + MOST_MORE} times"
+                    what = f"${rule.name}: what is repeated more than {least + MOST_MORE} times"
                     self.left.append(GrammarProblem(rule.line, what))
                     most = least + MOST_MORE
                 return Repeat(self._inlined(part, rule, size), least, most)
@@ -279,6 +309,12 @@ def _bare(node: Node) -> Node:
             flat = tuple(q for p in kept for q in (p.parts if isinstance(p, Row) else (p,)) if q != Reference("NULL"))
             return flat[0] if len(flat) == 1 else Row(flat) if flat else Reference("NULL")
         case Choice(options, weights):
+            if len(set(weights)) == 1:  # "(a | b) | c" is "a | b | c"
+                inner = [_bare(o) for o in options]
+                flat_options = [
+                    p for o in inner for p in (o.options if isinstance(o, Choice) and len(set(o.weights)) == 1 else (o,))
+                ]
+                options, weights = tuple(flat_options), (1.0,) * len(flat_options)
             bare = list({o: (o, w) for option, w in zip(options, weights, strict=True) if (o := _bare(option))}.values())
             wider = [
                 o.parts[1]

@@ -24,6 +24,13 @@ MOST_STEPS = 2_000_000
 """Steps in which a grammar has to take or refuse a sentence."""
 
 
+class GrammarProblem(Struct, frozen=True):
+    """What is wrong in a grammar, and on which line of its file."""
+
+    line: int
+    what: str
+
+
 class Rule(Struct, frozen=True):
     """A rule: its tree, whether others may use it, the line of the file that it stands on, and what it says of itself."""
 
@@ -43,6 +50,8 @@ class Grammar(Struct, frozen=True):
         language: a BCP 47 tag, or "".
         title: what it is, in a few words.
         mode: ``voice`` or ``dtmf``.
+        notes: what is no mistake, but was read over.
+        scripts: whether its tags are scripts (``semantics/1.0``) and not plain values.
     """
 
     rules: Mapping[str, Rule] = field(default_factory=dict)
@@ -50,6 +59,8 @@ class Grammar(Struct, frozen=True):
     language: str = ""
     title: str = ""
     mode: str = "voice"
+    scripts: bool = False
+    notes: tuple[GrammarProblem, ...] = ()
 
     @property
     def starts(self) -> tuple[str, ...]:
@@ -58,11 +69,10 @@ class Grammar(Struct, frozen=True):
         return (self.root,) if self.root in self.rules else public or tuple(self.rules)[:1]
 
 
-class GrammarProblem(Struct, frozen=True):
-    """What is wrong in a grammar, and on which line of its file."""
-
-    line: int
-    what: str
+BROKEN = Reference("VOID")
+"""What stands for a rule that can't be read, so that it is not missed besides."""
+SCRIPTS = "semantics/1.0"
+"""The tag format of which tags are scripts (Semantic Interpretation for Speech Recognition 1.0, section 3.1)."""
 
 
 def parts_of(node: Node) -> tuple[Node, ...]:
