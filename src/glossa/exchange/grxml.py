@@ -109,7 +109,7 @@ def read_grxml(data: bytes) -> tuple[Grammar, list[GrammarProblem]]:
         problems.append(GrammarProblem(line_of(root), "the grammar is for keys (mode dtmf), not for speech"))
     head = {"root": root.get("root") or "", "language": root.get(f"{_XML}lang") or "", "mode": root.get("mode") or "voice"}
     notes = tuple(
-        GrammarProblem(line_of(e), f"the language '{e.get(f'{_XML}lang')}' of <{local(e)}> ")
+        GrammarProblem(line_of(e), f"the language '{e.get(f'{_XML}lang')}' of <{local(e)}>")
         for rule in root
         for e in rule.iter()
         if e.get(f"{_XML}lang")

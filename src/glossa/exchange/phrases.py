@@ -309,27 +309,7 @@ def _bare(node: Node) -> Node:
             flat = tuple(q for p in kept for q in (p.parts if isinstance(p, Row) else (p,)) if q != Reference("NULL"))
             return flat[0] if len(flat) == 1 else Row(flat) if flat else Reference("NULL")
         case Choice(options, weights):
-            if len(set(weights)) == 1:  # "(a | b) | c" is "a | b | c"
-                inner = [_bare(o) for o in options]
-                flat_options = [
-                    p for o in inner for p in (o.options if isinstance(o, Choice) and len(set(o.weights)) == 1 else (o,))
-                ]
-                options, weights = tuple(flat_options), (1.0,) * len(flat_options)
-            bare = list({o: (o, w) for option, w in zip(options, weights, strict=True) if (o := _bare(option))}.values())
-            wider = [
-                o.parts[1]
-                for o, _ in bare
-                if isinstance(o, Row) and len(o.parts) == 2 and isinstance(o.parts[0], Repeat) and not o.parts[0].least
-            ]
-            kept_options = [(o, w) for o, w in bare if o != Reference("NULL") and o not in wider]  # "[the] x" holds "x"
-            if not kept_options:
-                return Reference("NULL")
-            one = (
-                kept_options[0][0]
-                if len(kept_options) == 1
-                else Choice(tuple(o for o, _ in kept_options), tuple(w for _, w in kept_options))
-            )
-            return Repeat(one, 0, 1) if any(o == Reference("NULL") for o, _ in bare) else one
+            return _bare_choice([_bare(o) for o in options], weights)
         case Repeat(part, least, most):
             inner = _bare(part)
             return inner if inner == Reference("NULL") or least == most == 1 else Repeat(inner, least, most)
@@ -337,6 +317,23 @@ def _bare(node: Node) -> Node:
             return Reference("NULL")
         case _:
             return node
+
+
+def _bare_choice(options: Sequence[Node], weights: Sequence[float]) -> Node:
+    """A choice among trees that are bare: "(a | b) | c" is "a | b | c", and "[the] x | x" is "[the] x"."""
+    if len(set(weights)) == 1:
+        options = [p for o in options for p in (o.options if isinstance(o, Choice) and len(set(o.weights)) == 1 else (o,))]
+        weights = (1.0,) * len(options)
+    narrower = [o.parts[1] for o in options if isinstance(o, Row) and len(o.parts) == 2 and _optional(o.parts[0])]
+    kept = {o: w for o, w in zip(options, weights, strict=True) if o != Reference("NULL") and o not in narrower}
+    if not kept:
+        return Reference("NULL")
+    one = next(iter(kept)) if len(kept) == 1 else Choice(tuple(kept), tuple(kept.values()))
+    return Repeat(one, 0, 1) if Reference("NULL") in options else one
+
+
+def _optional(node: Node) -> bool:
+    return isinstance(node, Repeat) and node.least == 0
 
 
 def _every(node: Node) -> Iterator[Node]:
