@@ -28,6 +28,7 @@ PAGES = (
     "docs/tutorial.md",
     "docs/cookbook.md",
     "docs/exchange.md",
+    "docs/languages.md",
     "README.md",
 )
 """Pages that are written by hand and hold outputs."""

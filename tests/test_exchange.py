@@ -19,7 +19,6 @@ from glossa.exchange.abnf import read_abnf, write_abnf
 from glossa.exchange.from_things import read_things
 from glossa.exchange.grxml import read_grxml, write_grxml
 from glossa.exchange.jsgf import read_jsgf, write_jsgf
-from glossa.exchange.numbers import in_words
 from glossa.exchange.of_house import grammar_of
 from glossa.exchange.phrases import phrases_of
 from glossa.exchange.pls import from_ipa, read_pls, respellings, write_pls
@@ -62,7 +61,7 @@ def spoken(text: str, tag: str) -> list[str]:
     language = load_language(tag)
     plain = text.replace("-", "").replace(".", "")
     words = text.split() if any(c.isdigit() for c in plain) else plain.split()
-    return " ".join(in_words(float(w), language) if w.lstrip("-").replace(".", "").isdigit() else w for w in words).split()
+    return " ".join(language.spelling.say(float(w)) if w.lstrip("-").replace(".", "").isdigit() else w for w in words).split()
 
 
 class Grammars(unittest.TestCase):

@@ -1,5 +1,6 @@
 """House files: what is read, and what is said about mistakes."""
 
+import re
 import unittest
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -13,6 +14,8 @@ from glossa.house import HouseError, read_house
 from glossa.house.links import BUILT_IN
 from glossa.house.notation import NotationError, count, expand, parse
 from glossa.house.sorts import NumberValues, SwitchValues
+from glossa.trials.findings import findings
+from glossa.trials.parallel import run_table_parallel
 
 HOUSE = """
 [house]
@@ -165,6 +168,68 @@ class Notation(unittest.TestCase):
             self.assertTrue(0 <= error.at <= len(text) and error.reason)
         else:
             self.assertTrue(0 < len(found) <= count(parse(text)))
+
+
+class OwnLanguages(unittest.TestCase):
+    """A language file beside a house file; the page on languages is the house that works."""
+
+    def setUp(self) -> None:
+        folder = TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        page = (Path(__file__).parents[1] / "docs" / "languages.md").read_text(encoding="utf-8")
+        for name, body in re.findall(r"<!-- file: domo/(\S+) -->\n```\w+\n(.*?)^```$", page, re.DOTALL | re.MULTILINE):
+            (Path(folder.name) / name).parent.mkdir(exist_ok=True)
+            (Path(folder.name) / name).write_text(body, encoding="utf-8")
+        self.folder, self.language = Path(folder.name), Path(folder.name) / "eo.toml"
+
+    def problems(self, old: str, new: str) -> list[str]:
+        text = self.language.read_text(encoding="utf-8")
+        self.assertIn(old, text)
+        self.language.write_text(text.replace(old, new), encoding="utf-8")
+        try:
+            glossa.load_house(self.folder)
+        except HouseError as error:
+            return [str(p) for p in error.problems]
+        finally:
+            self.language.write_text(text, encoding="utf-8")
+        return []
+
+    def test_what_is_wrong_is_told_with_its_line(self) -> None:
+        for old, new, told in (
+            ('language = "eo"', 'language = "e_o"', "eo.toml:1: language: 'e_o' is not a language tag"),
+            ('no = ["ne"]\n', "", "answers.no: is missing"),
+            ('"neniam"]', '"neniam", "nu"]', "filler: 'nu' stands under negation too"),
+            ('"ŝaltu"], [', '"ŝaltu", "malŝaltu"], [', "opposites.power: 'malsaltu' is its own opposite"),
+            ('"20: <<dek[ >>]"', '"20 <<dek"', "numbers.spell: '20 <<dek' is no rule; write one as in"),
+            ("[switch]", "[swich]", "swich: unknown key 'swich'"),
+            ("[grammar]", "[grammar", "no TOML"),
+        ):
+            with self.subTest(told):
+                self.assertIn(told, " ".join(self.problems(old, new)))
+        self.assertIn(
+            "no language file 'eo.toml'",
+            " ".join(
+                problems(
+                    '[house]\nname = "D"\nlanguages = ["eo"]\nlanguage_files = ["eo.toml"]\n[intents.a]\nphrases = ["jes"]\nsteps = []\n'
+                )
+            ),
+        )
+
+    def test_numbers_that_are_not_read_back_and_lists_that_lack_are_found(self) -> None:
+        house = glossa.load_house(self.folder)
+        found = {f.place: f.what for f in findings(house)}
+        self.assertIn("eo.toml: grammar.except", found)
+        self.assertNotIn("eo.toml: numbers.spell", found)
+        self.assertEqual(self.problems('"6: ses"', '"6: sep"'), [])
+        self.language.write_text(self.language.read_text(encoding="utf-8").replace('"6: ses"', '"6: sep"'), encoding="utf-8")
+        found = {f.place: f.what for f in findings(glossa.load_house(self.folder))}
+        self.assertIn("6 (“sep” is 7)", found["eo.toml: numbers.spell"])
+
+    def test_another_process_learns_it_from_the_house(self) -> None:
+        house = glossa.load_house(self.folder)
+        rows = glossa.read_table((self.folder / "tests" / "first.csv").read_text(encoding="utf-8"), "first.csv", house)
+        for jobs in (1, 2):
+            self.assertEqual([r.wrong for r in run_table_parallel(house, rows, jobs) if not r.right], [])
 
 
 class Codes(unittest.TestCase):

@@ -15,6 +15,7 @@ from glossa.house import HouseError, read_house
 from glossa.language import languages, load_language
 
 TABLE = Path(__file__).parent / "numbers.csv"
+LANGUAGES = languages()
 READER = NumberReader(load_language("en"))
 
 HOUSE = """
@@ -167,7 +168,7 @@ class Bench(unittest.TestCase):
 
 class RoundTrips(unittest.TestCase):
     @settings(max_examples=300, deadline=None)
-    @given(st.integers(-(10**9) + 1, 10**9 - 1) | st.decimals(-1000, 1000, places=2).map(float), st.sampled_from(languages()))
+    @given(st.integers(-(10**9) + 1, 10**9 - 1) | st.decimals(-1000, 1000, places=2).map(float), st.sampled_from(LANGUAGES))
     def test_every_number_that_is_spelled_out(self, number: float, tag: str) -> None:
         language = load_language(tag)
         text = f"{language.numbers.minus[0] if number < 0 else ''} {num2words(abs(number), lang=tag)}"
@@ -175,7 +176,7 @@ class RoundTrips(unittest.TestCase):
         self.assertEqual([q.value for q in found], [number], text)
 
     def test_every_whole_number_and_every_tenth(self) -> None:
-        for tag in languages():
+        for tag in LANGUAGES:
             reader = NumberReader(load_language(tag))
             for number in [*range(10_000), *(n / 10 for n in range(1001))]:
                 found = reader.read(tokenize(num2words(number, lang=tag)))

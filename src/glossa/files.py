@@ -12,7 +12,7 @@ from itertools import count
 from pathlib import Path
 
 from glossa.house import House, HouseError, Problem, read_house
-from glossa.language import languages
+from glossa.language import languages, register_language
 
 HOUSE_FILE = "house.toml"
 MOST_BYTES = 10_000_000
@@ -99,13 +99,31 @@ def load_house(place: str | os.PathLike[str]) -> House:
             if _exists(path.parent / name):
                 problems += error.problems
                 sheets[name] = "phrase\n"
+    problems += _take_languages(text, sheets)
     try:
         house = read_house(text, sheets, str(path), languages())
     except HouseError as error:
-        raise HouseError([*error.problems, *problems]) from None
+        unknown = "" if not problems else "there are no word lists"  # for the file that has them has a problem of its own
+        told = [p for p in error.problems if not (unknown and p.message.startswith(unknown))]
+        raise HouseError([*told, *problems]) from None
     if problems:
         raise HouseError(problems)
     return house
+
+
+def _take_languages(text: str, sheets: Mapping[str, str]) -> list[Problem]:
+    """Make the languages known that a house brings along; what is wrong with their files."""
+    from glossa.language.check import read_own_language
+
+    problems: list[Problem] = []
+    for name in _named(text, "house", "language_files"):
+        if name in sheets:
+            try:
+                read_own_language(sheets[name], name)
+                register_language(sheets[name], name)
+            except HouseError as error:
+                problems += error.problems
+    return problems
 
 
 def _exists(path: Path) -> bool:
@@ -116,17 +134,21 @@ def _exists(path: Path) -> bool:
 
 
 def _sheet_names(text: str) -> list[str]:
-    """The tables that a house file names: of phrases, and of codes."""
-    if "tables" not in text and "codes" not in text:
+    """The files that a house file names: tables of phrases and of codes, and languages."""
+    return [*_named(text, "house", "tables"), *_named(text, "house", "language_files"), *_named(text, "sources", "codes")]
+
+
+def _named(text: str, section: str, key: str) -> list[str]:
+    """The names of files under a key of a section, or of every entry of it."""
+    if key not in text:
         return []
     try:
-        raw = tomllib.loads(text)
+        held = tomllib.loads(text).get(section)
     except (ValueError, RecursionError):
         return []
-    house, sources = raw.get("house"), raw.get("sources")
-    tables = house.get("tables") if isinstance(house, dict) else None
-    codes = [s.get("codes") for s in sources.values() if isinstance(s, dict)] if isinstance(sources, dict) else []
-    return [n for n in (*(tables if isinstance(tables, list) else ()), *codes) if isinstance(n, str) and n]
+    entries = (held, *held.values()) if isinstance(held, dict) else ()
+    found = [e[key] for e in entries if isinstance(e, dict) and key in e]
+    return [n for names in found for n in (names if isinstance(names, list) else [names]) if isinstance(n, str) and n]
 
 
 def sheets_beside(path: Path, text: str) -> dict[str, str]:

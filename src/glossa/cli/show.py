@@ -87,16 +87,26 @@ def key(names: tuple[str, ...], as_json: bool) -> None:
 
 
 @show.command()
-def schema() -> None:
+@click.option("--language", "of_language", is_flag=True, help="Of a language file instead.")
+def schema(of_language: bool) -> None:
     """Print the JSON Schema of a house file, with which editors complete and check it.
 
     \b
-    Example:
+    Examples:
       glossa show schema > house.schema.json
+      glossa show schema --language > language.schema.json
     """
-    from glossa.reference import house_schema
+    if of_language:
+        import msgspec
 
-    click.echo(json.dumps(house_schema(), indent=2, ensure_ascii=False))
+        from glossa.language.schema import LanguageFile
+
+        found = msgspec.json.schema(LanguageFile)
+    else:
+        from glossa.reference import house_schema
+
+        found = house_schema()
+    click.echo(json.dumps(found, indent=2, ensure_ascii=False))
 
 
 @show.command()

@@ -12,7 +12,6 @@ from itertools import pairwise
 
 from msgspec import Struct
 
-from glossa.exchange.numbers import in_words
 from glossa.exchange.rules import Grammar, Rule, parts_of
 from glossa.hearing.lexicon import Lexicon, plural_of, texts_for_phrases
 from glossa.house.model import House, Intent
@@ -82,6 +81,7 @@ class _Maker:
             *(g.shown for g in house.groups.values()),
         )
         spoken = (s for d in house.devices.values() for p in d.properties.values() for s in p.values.spoken.values())
+        yield from (*self.language.switch.on, *self.language.switch.off)
         for texts in (*shown, *spoken):
             for key in ("", self.tag):
                 yield from texts.get(key, ())
@@ -311,15 +311,14 @@ class _Maker:
         return sorted({v for n in (*found, *ends) if values.within(v := values.nearest(n))})
 
     def _number(self, number: int | float) -> Node | None:
-        said = in_words(number, self.language).split()
+        said = self.language.spelling.say(number).split()
         if not said:
             return None
         hundred, joined = self.language.numbers.hundred, self.language.numbers.joined
-        parts: list[Node] = []
-        for at, word in enumerate(said):
-            parts.append(Word(word))
-            if word in hundred and joined and at + 1 < len(said) and said[at + 1] not in self.language.numbers.scales:
-                parts.append(Repeat(Word(joined[0]), 0, 1))
+        parts: list[Node] = [
+            Repeat(Word(word), 0, 1) if at and said[at - 1] in hundred and word in joined else Word(word)
+            for at, word in enumerate(said)
+        ]
         return Row((*parts, Tag(str(number))))
 
     def _unit(self, values: NumberValues) -> Node | None:
@@ -330,7 +329,7 @@ class _Maker:
 
     def _digits(self) -> str:
         if "digits" not in self.rules:
-            ones = [w for n in range(10) if (w := in_words(n, self.language))]
+            ones = [w for n in range(10) if (w := self.language.spelling.say(n))]
             self._add("digits", Repeat(_plain((w,) for w in ones), 1, MOST_DIGITS))
         return "digits"
 

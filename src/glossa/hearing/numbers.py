@@ -13,10 +13,12 @@ from msgspec import Struct
 from glossa.hearing.chart import Cells, Edge
 from glossa.hearing.number_rules import CLOCK, GRAMMAR, GUESSED, HOMOPHONE, MISHEARD, MOST_DIGITS, ORDINAL, RESPELT, Num
 from glossa.hearing.tokens import Token
+from glossa.house.text import words as folded
 from glossa.house.values import tidy
 from glossa.language import Language, PhraseSet
 from glossa.language.language import is_plural
 from glossa.language.phones import phones
+from glossa.language.spelling import Spelling
 
 __all__ = ["GUESSED", "HOMOPHONE", "ORDINAL", "ROUGH", "NumberReader", "Quantity", "twins", "widest"]
 
@@ -71,7 +73,7 @@ class NumberReader:
         words = language.numbers
         self.language, self.words = language, words
         self.ones = dict(words.ones)
-        self.table = words.whole.table() if words.whole else {}
+        self.table = _table(language)
         self._longest = max((len(k) for k in self.table), default=0)
         if self.table:
             self.ones = {k[0]: v for k, v in self.table.items() if len(k) == 1 and v < 10}
@@ -280,6 +282,20 @@ class NumberReader:
             )
             if known is not None:
                 add("spelled_out", length, Num(known, size=1))
+                if known < 100 and self.words.hundred:  # "zwei hundert zwanzig", in a language that writes numbers together
+                    add("teen", length, Num(known))
+        if (large := self._glued(word)) is not None:
+            add("spelled_out", 1, Num(large, size=1))
+
+    def _glued(self, word: str) -> int | None:
+        """A number over a thousand that was written in one word: "zweitausenddreihundert"."""
+        for thousand in self.words.glued:
+            many, found, rest = word.partition(thousand)
+            if found and word not in (thousand, *self.words.scales):
+                times, left = self.table.get((many,), None if many else 1), self.table.get((rest,), None if rest else 0)
+                if times and left is not None:
+                    return times * 1000 + left
+        return None
 
     def _add_split(self, cell: dict[str, list[Edge]], tokens: Sequence[Token], words: tuple[str, ...], at: int) -> None:
         """A number word that was written as two: "six ty", "four teen"."""
@@ -360,6 +376,16 @@ class NumberReader:
         if digits is not None and digits[0] > quantity.end:
             others.append(f"digits {digits[1]}")
         return others
+
+
+@lru_cache(maxsize=16)
+def _table_of(spelling: Spelling) -> Mapping[tuple[str, ...], int]:
+    return {folded(said): number for number in range(1000) if (said := spelling.say(number))}
+
+
+def _table(language: Language) -> Mapping[tuple[str, ...], int]:
+    """Folded number words -> number, for 0 to 999, where the language has no lists that the grammar of numbers could read."""
+    return {} if language.numbers.ones else _table_of(language.spelling)
 
 
 def widest(quantities: Sequence[Quantity]) -> tuple[Quantity, ...]:

@@ -69,7 +69,7 @@ def read_house(
 
     Args:
         text: the house file.
-        sheets: the text of every phrase table named in ``[house] tables``, by that name.
+        sheets: the text of every file that the house names, phrase tables, codes and languages, by that name.
         file: what to call the house file in errors.
         languages: the languages that there are word lists for; where given, a house in another one is an error, for its
             negations and politeness would not be known.
@@ -189,7 +189,18 @@ class _Builder:
             window=wake.window if wake else 8.0,
             resume=base.resume,
             sources=sources,
+            language_files=self._language_files(base.language_files),
         )
+
+    def _language_files(self, names: list[str]) -> dict[str, str]:
+        for number, name in enumerate(names):
+            if name not in self.sheets:
+                self.bad(
+                    ("house", "language_files", number),
+                    f"there is no language file '{name}'",
+                    "it is looked for beside the house file",
+                )
+        return {name: self.sheets[name] for name in names if name in self.sheets}
 
     def _matching(self, section: Any, above: Matching, path: Path) -> Matching:
         if section is None:

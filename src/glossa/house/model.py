@@ -247,6 +247,8 @@ class House(Struct, frozen=True):
     resume: str = "report"
     """What becomes of commands that were cut off when the program ended: ``report``, or ``send`` at the next start."""
     sources: Mapping[str, Source] = field(default_factory=dict)
+    language_files: Mapping[str, str] = field(default_factory=dict)
+    """Languages of the household's own: the name of a file, and its text."""
 
     @property
     def id(self) -> str:

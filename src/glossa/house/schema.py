@@ -31,6 +31,7 @@ class HouseSection(Section):
     name: Annotated[str, Meta(min_length=1)]
     languages: list[str] = msgspec.field(default_factory=lambda: ["en"])
     tables: list[str] = []
+    language_files: list[str] = []
     repeat: NotNegative = 0.7
     resume: Literal["report", "send"] = "report"
 

@@ -24,6 +24,7 @@ from glossa.language.schema import (
     Synonyms,
     read_language,
 )
+from glossa.language.spelling import Spelling
 
 ENGLISH = "en"
 """The language whose texts stand in where another has none of its own."""
@@ -94,6 +95,11 @@ class Language(Struct, frozen=True):
         """The names of colours, and their codes."""
         return _colour_names(self.tag)
 
+    @property
+    def spelling(self) -> Spelling:
+        """How numbers are said."""
+        return _spelling(self.tag)
+
     def phrases(self, section: str, name: str) -> PhraseSet:
         """A list of a section as phrases."""
         return _phrases(self.tag, section, name)
@@ -135,12 +141,21 @@ def _phrases(tag: str, section: str, name: str) -> PhraseSet:
     return PhraseSet.of(language.back if section == "back" else getattr(getattr(language, section), name))
 
 
+@lru_cache(maxsize=16)
+def _spelling(tag: str) -> Spelling:
+    numbers = load_language(tag).numbers
+    return Spelling(
+        numbers.spell, numbers.spell_changes, *((words[0] if words else "") for words in (numbers.minus, numbers.point))
+    )
+
+
 @lru_cache(maxsize=8)
 def _colour_names(tag: str) -> Mapping[Words, str]:
     return spoken_colours(load_language(tag).colours)
 
 
-_own: dict[str, LanguageFile] = {}
+_own: dict[str, tuple[str, LanguageFile]] = {}
+"""The languages of one's own by their tags, each with the text that it was read from."""
 
 
 def register_language(text: str, file: str = "language.toml") -> str:
@@ -156,9 +171,12 @@ def register_language(text: str, file: str = "language.toml") -> str:
     Raises:
         HouseError: where it is not of the form, with line and key.
     """
+    known = next((own.language for written, own in _own.values() if written == text), "")
+    if known:
+        return known
     found = read_language(text, file)
-    _own[found.language.lower()] = found
-    for cache in (load_language, _phrases, _colour_names):
+    _own[found.language.lower()] = text, found
+    for cache in (load_language, _phrases, _colour_names, _spelling):
         cache.cache_clear()
     return found.language
 
@@ -181,7 +199,7 @@ def load_language(tag: str) -> Language:
     for name in (tag, tag.split("-")[0]):
         own = _own.get(name.lower())
         if own is not None:
-            return compiled(own, tag)
+            return compiled(own[1], tag)
         file = folder / f"{name.lower()}.toml"
         if file.is_file():
             return compiled(read_language(file.read_text(encoding="utf-8"), file.name), tag)

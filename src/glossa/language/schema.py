@@ -1,6 +1,7 @@
 """The form of a language file (TOML): which lists there are, and what each holds.
 
-Words are folded: lower case, no accents, no apostrophes. A phrase of several words is matched as a whole.
+Words are compared folded: lower case, no accents, no apostrophes; the long lists may be written as one writes, all others have to be folded. A
+phrase of several words is matched as a whole.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ import re
 from typing import Annotated, Any
 
 from msgspec import Meta, Struct, field
+from msgspec.structs import replace
 
 from glossa.house.text import words
 
@@ -109,43 +111,12 @@ class Sounds(Section, frozen=True):
     alike: list[Pair] = []
 
 
-class WholeNumbers(Section, frozen=True):
-    """What whole numbers to 999 are composed of: hundreds, and behind them tens, ``joined`` and ones.
-
-    Attributes:
-        words: the numbers that are one word, from 0 on.
-        tens: those of the further tens that take ones behind them.
-        hundreds: as they stand before a rest.
-        alone: those that are said otherwise where nothing follows.
-        joined: what stands between tens and ones.
-    """
-
-    words: list[str]
-    tens: dict[str, int]
-    hundreds: dict[str, int]
-    alone: dict[str, int] = {}
-    joined: str = ""
-
-    def table(self) -> dict[tuple[str, ...], int]:
-        """Folded number words -> number, for 0 to 999."""
-        below: dict[tuple[str, ...], int] = {words(word): number for number, word in enumerate(self.words)}
-        ones = [(words(word), number) for number, word in enumerate(self.words[1:10], 1)]
-        joined = words(self.joined)
-        for ten, value in self.tens.items():
-            below[words(ten)] = value
-            below.update({(*words(ten), *joined, *word): value + one for word, one in ones})
-        found = dict(below)
-        for hundred, value in self.hundreds.items():
-            found[words(hundred)] = value
-            found.update({(*words(hundred), *rest): value + number for rest, number in below.items() if number})
-        found.update({words(word): number for word, number in self.alone.items()})
-        return found
-
-
 class NumberWords(Section, frozen=True):
-    """Number words. Where ``ones`` is missing, whole numbers to 999 are composed from ``whole``.
+    """Number words. Where ``ones`` is missing, whole numbers to 999 are read as ``spell`` composes them.
 
     Attributes:
+        spell: the rules by which whole numbers are said (:mod:`glossa.language.spelling`); spell_changes: (pattern, replacement), applied to that.
+        glued: the words for thousand within one word, where numbers are written together: "zweitausendzwei".
         decimal, thousands: the marks in digits, ``.`` and ``,`` in English.
         digits_only: digits that are only such among other digits; -2 and -3 double and triple the next one.
         about, roughly: words before and behind a number that is not meant to the point.
@@ -157,7 +128,9 @@ class NumberWords(Section, frozen=True):
     thousands: Annotated[str, Meta(pattern="^[.,]$")] = ","
     ones: dict[str, int] = {}
     tens: dict[str, int] = {}
-    whole: WholeNumbers | None = None
+    spell: Words = []
+    spell_changes: list[Pair] = []
+    glued: Words = []
     spellings: dict[str, str] = {}
     homophones: dict[str, int] = {}
     digits_only: dict[str, int] = {}
@@ -302,13 +275,33 @@ def read_language(text: str, name: str) -> LanguageFile:
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line (\d+)", str(error))
         raise HouseError([Problem(name, int(line[1]) if line else 0, "", f"no TOML: {error}")]) from None
-    found, faults = convert(raw, LanguageFile)
-    if faults or found is None:
+    found, wrong = convert(raw, LanguageFile)
+    if wrong or found is None:
         from glossa.house.lines import line_of
 
         raise HouseError(
             Problem(name, line_of(text, f.path), ".".join(map(str, f.path)), f.message, nearest(f.written, f.known))
-            for f in faults
+            for f in wrong
         )
-    language: LanguageFile = found
-    return language
+    return _folded(found)
+
+
+_LISTS = ("filler", "small", "light", "verbs", "negation", "talk", "question")
+
+
+def _folded(file: LanguageFile) -> LanguageFile:
+    """The file with the words of its lists as everything that is heard is: in lower case, without accents and apostrophes."""
+
+    def plain(texts: Words) -> Words:
+        return list(dict.fromkeys(" ".join(words(text)) for text in texts))
+
+    answers = Answers(**{name: plain(getattr(file.answers, name)) for name in Answers.__struct_fields__})
+    opposites = {axis: [plain(side) for side in sides] for axis, sides in file.opposites.items()}
+    same = [plain(group) for group in file.synonyms.same]
+    return replace(
+        file,
+        **{name: plain(getattr(file, name)) for name in _LISTS},
+        answers=answers,
+        opposites=opposites,
+        synonyms=replace(file.synonyms, same=same),
+    )

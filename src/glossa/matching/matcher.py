@@ -16,6 +16,7 @@ from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
 from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.text import printable
+from glossa.language import register_language
 from glossa.matching.alignment import Alignment
 from glossa.matching.compound import LEAST_TOLD, TELLING, boundaries, compound, parted
 from glossa.matching.decide import decide
@@ -94,6 +95,8 @@ class Matcher:
 
     def __init__(self, house: House, remember: int = 0, weights: Mapping[str, float] | None = None) -> None:
         self.house = house
+        for name, text in house.language_files.items():  # another process, to which the house was handed, does not know them yet
+            register_language(text, name)
         unknown = [term for term in house.evidence if term not in TERM_NAMES]
         if unknown:
             raise HouseError(
