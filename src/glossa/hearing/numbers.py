@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Collection, Mapping, Sequence
 from fractions import Fraction
 from functools import lru_cache
@@ -237,6 +238,9 @@ class NumberReader:
             symbols.append(("homophone", Num(words.homophones[word], note="sounds like"), 0.0))
             if word not in self.language.small:
                 symbols.append(("misheard", Num(words.homophones[word]), 0.0))
+        half = words.glued_half
+        if half and word.endswith(half) and (whole := self.table.get((word.removesuffix(half),))) is not None:
+            symbols.append(("decimal", Num(whole + 0.5), 0.0))
         return (*symbols, *((name, Num(1), 0.0) for name, listed in self._single_words.items() if word in listed))
 
     def _misspelt(self, word: str) -> str:
@@ -276,7 +280,7 @@ class NumberReader:
                         add("degree", length, unit)
         self._add_split(cell, tokens, words, at)
         for length in range(min(self._longest, len(words) - at), 0, -1):
-            spelt = tuple(self.words.spellings.get(w, w) for w in words[at : at + length])
+            spelt = tuple(self._respelt(w) for w in words[at : at + length])
             known = self.table.get(
                 words[at : at + length], self.table.get(spelt) if length > 1 or word not in self.words.single else None
             )
@@ -287,12 +291,20 @@ class NumberReader:
         if (large := self._glued(word)) is not None:
             add("spelled_out", 1, Num(large, size=1))
 
+    def _respelt(self, word: str) -> str:
+        """A number word as the list has it, whatever way it is written."""
+        for written, meant in self.language.grammar.spellings:
+            if (word,) not in self.table:
+                word = word.replace(written, meant)
+        return self.words.spellings.get(word, word)
+
     def _glued(self, word: str) -> int | None:
         """A number over a thousand that was written in one word: "zweitausenddreihundert"."""
         for thousand in self.words.glued:
             many, found, rest = word.partition(thousand)
             if found and word not in (thousand, *self.words.scales):
-                times, left = self.table.get((many,), None if many else 1), self.table.get((rest,), None if rest else 0)
+                one = not many or many in self.words.single
+                times, left = 1 if one else self.table.get((many,)), self.table.get((rest,), None if rest else 0)
                 if times and left is not None:
                     return times * 1000 + left
         return None
@@ -379,13 +391,20 @@ class NumberReader:
 
 
 @lru_cache(maxsize=16)
-def _table_of(spelling: Spelling) -> Mapping[tuple[str, ...], int]:
-    return {folded(said): number for number in range(1000) if (said := spelling.say(number))}
+def _table_of(spelling: Spelling, also: tuple[tuple[str, str], ...]) -> Mapping[tuple[str, ...], int]:
+    found: dict[tuple[str, ...], int] = {}
+    for number in range(1000):
+        said = spelling.say(number)
+        for way in (said, *(re.sub(pattern, other, said) for pattern, other in also)):
+            found.setdefault(folded(way), number)
+    found.pop((), None)
+    return found
 
 
 def _table(language: Language) -> Mapping[tuple[str, ...], int]:
     """Folded number words -> number, for 0 to 999, where the language has no lists that the grammar of numbers could read."""
-    return {} if language.numbers.ones else _table_of(language.spelling)
+    also = tuple((pattern, other) for pattern, other in language.numbers.spell_also)
+    return {} if language.numbers.ones else _table_of(language.spelling, also)
 
 
 def widest(quantities: Sequence[Quantity]) -> tuple[Quantity, ...]:

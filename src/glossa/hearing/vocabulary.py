@@ -104,6 +104,7 @@ class Vocabulary:
         self._plurals: dict[str, list[str]] = {}
         for word in self._order:
             self._plurals.setdefault(plural(word, language), []).append(word)
+        self._spelt = {self.respelt(w): w for w in self._order} if language.grammar.spellings else {}
         numbers = language.numbers
         self._counted = frozenset(
             (
@@ -171,6 +172,8 @@ class Vocabulary:
 
     def near(self, word: str) -> tuple[Near, ...]:
         """The words of the house that a heard word may stand for, cheapest first."""
+        if self._spelt and word not in self.words:
+            word = self._spelt.get(self.respelt(word), word)
         return self._near(word)
 
     def _find(self, word: str) -> tuple[Near, ...]:
@@ -193,6 +196,7 @@ class Vocabulary:
             yield Near(said, COSTS.household, How.SYNONYM)
         for said in same.get(word, ()):
             yield Near(said, COSTS.synonym, How.SYNONYM)
+        yield from self._particle(word)
         for base in self.bases(word):
             yield Near(base, COSTS.form, How.FORM)
             for said in same.get(base, ()):
@@ -217,6 +221,30 @@ class Vocabulary:
                     if said not in language.small and not self._turned(word, said):
                         cost = COSTS.sound + COSTS.sound_slope * distance + (COSTS.taken if taken else 0.0)
                         yield Near(said, cost, How.SOUND | taken)
+
+    def _particle(self, word: str) -> Iterator[Near]:
+        """The particle of a verb that is written together with it, with what the verb is said as: "an" of "anmachen" and "anzumachen"."""
+        grammar, language = self.language.grammar, self.language
+        for particle in grammar.particles:
+            rest = word.removeprefix(particle)
+            if rest != word and len(rest) > 2 and particle in self.words:
+                verb = rest.removeprefix(grammar.particle_infix) if grammar.particle_infix else rest
+                for way in (rest, verb):
+                    stems = [way, *(way.removesuffix(e) for e in grammar.endings if way.endswith(e))]
+                    known = [s for s in stems if s in language.light or s in language.verbs or s in self.words]
+                    if known:
+                        yield Near(particle, COSTS.form, How.FORM, tuple(dict.fromkeys((*known, *self._said_as(known)))))
+                        break
+
+    def _said_as(self, verbs: Iterable[str]) -> Iterator[str]:
+        """Verbs of the house that mean the same as some."""
+        return (s for v in verbs for s in sorted(self.language.same.get(v, ())) if s in self.words)
+
+    def respelt(self, word: str) -> str:
+        """A word with letters that are two ways to write one sound written one way: "kuechenlampe" as "kuchenlampe"."""
+        for written, meant in self.language.grammar.spellings:
+            word = word.replace(written, meant)
+        return word
 
     def _may_be_misheard(self, word: str) -> bool:
         known = word in self.words and word not in self._strict
@@ -292,7 +320,7 @@ class Vocabulary:
         return self._splits(word)
 
     def _taken_apart(self, word: str) -> Words | None:
-        if word in self.words or len(word) < 5 or word in self._fixed or word in self._usual:
+        if word in self.words or len(word) < 5 or word in self._fixed or word in self._usual or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
         whole = [w for w in ways if all(self._whole(p) for p in w)]

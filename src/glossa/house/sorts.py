@@ -93,6 +93,11 @@ class SwitchValues(ChoiceValues, frozen=True):
         built_in, own = speech.switched(value)
         return (*((value,) if own or not built_in else ()), *built_in)
 
+    def shown(self, value: Value, tag: str, speech: Speech) -> str:
+        """The first spoken form of the language, the house's own or built in; the value where the language says just that."""
+        own = self.spoken.get(str(value), {}).get(tag)
+        return own[0] if own else self._built_in(str(value), speech)[0]
+
     def start(self) -> Value:
         """Off."""
         return self.initial if self.initial is not None else "off"

@@ -59,6 +59,8 @@ class GrammarWords(Section, frozen=True):
             are words that end like a plural and are none.
         endings: endings that may be taken off a word.
         turning: beginnings that turn the meaning of a word round, as "un" does.
+        particles: what a verb may be written together with, "an" in "anmachen"; particle_infix: what may stand between, "zu" in "anzumachen".
+        spellings: (written, meant) letters that are two ways to write one sound, as "ae" for "ä", folded.
     """
 
     joined: Words = field(name="and", default_factory=list)
@@ -94,6 +96,9 @@ class GrammarWords(Section, frozen=True):
     irregular: dict[str, str] = {}
     endings: Words = []
     turning: Words = []
+    spellings: list[Pair] = []
+    particles: Words = []
+    particle_infix: str = ""
 
 
 class Answers(Section, frozen=True):
@@ -115,7 +120,9 @@ class NumberWords(Section, frozen=True):
     """Number words. Where ``ones`` is missing, whole numbers to 999 are read as ``spell`` composes them.
 
     Attributes:
-        spell: the rules by which whole numbers are said (:mod:`glossa.language.spelling`); spell_changes: (pattern, replacement), applied to that.
+        spell: the rules by which whole numbers are said (:mod:`glossa.language.spelling`); spell_changes: (pattern, replacement), applied to that;
+            spell_also: the same for other ways to say it.
+        glued_half: what is written together with a number that is a half more: "zweieinhalb".
         glued: the words for thousand within one word, where numbers are written together: "zweitausendzwei".
         decimal, thousands: the marks in digits, ``.`` and ``,`` in English.
         digits_only: digits that are only such among other digits; -2 and -3 double and triple the next one.
@@ -130,7 +137,9 @@ class NumberWords(Section, frozen=True):
     tens: dict[str, int] = {}
     spell: Words = []
     spell_changes: list[Pair] = []
+    spell_also: list[Pair] = []
     glued: Words = []
+    glued_half: str = ""
     spellings: dict[str, str] = {}
     homophones: dict[str, int] = {}
     digits_only: dict[str, int] = {}
