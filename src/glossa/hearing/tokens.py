@@ -10,7 +10,7 @@ from functools import lru_cache
 from msgspec import Struct
 from msgspec.structs import replace
 
-from glossa.house.text import fold
+from glossa.house.text import ELIDED, fold
 
 MOST_LETTERS = 10_000
 """Letters of an utterance that are looked at; what is beyond is not a command."""
@@ -29,7 +29,7 @@ def _pieces(thousands: str) -> re.Pattern[str]:
     sign = r"(?:(?<![\w.,%°-])-(?=\d))?"
     return re.compile(
         rf"""(?P<number>{sign}\d+(?:{mark}\d{{3}})+(?:{other}\d+)?(?!\d)|{sign}\d+(?:[.,]\d+)?|(?<!\w)\.\d+)
-          |(?P<percent>%|٪|°)|(?P<word>[^\W\d_]+(?:['’‘ʼ`´][^\W\d_]+)*['’]?)""",
+          |(?P<percent>%|٪|°)|(?P<elided>(?<![\w'’ʼ]){ELIDED})|(?P<word>[^\W\d_]+(?:['’‘ʼ`´][^\W\d_]+)*['’]?)""",
         re.VERBOSE,
     )
 

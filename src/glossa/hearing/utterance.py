@@ -139,6 +139,8 @@ class Hearing:
         edges = self.lexicon.vocabulary.edges(words)
         quantities = tuple(self.lexicon.numbers.every(tokens))
         roles = _Roles(self, words, edges, quantities)
+        if roles.amount_at:  # the "un" of "un peu" is no number
+            quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.amount_at)
         if roles.times_at:
             quantities = tuple(q for q in quantities if not ((1 << q.end) - (1 << q.start)) & roles.times_at)
             edges = self._with_measures(words, edges)
@@ -236,12 +238,13 @@ class _Roles:
         self._hearing, self._words, self._edges = hearing, words, edges
         self._language = hearing.language
         self._known = hearing.lexicon.vocabulary.words
-        self.degree, self.times, self.times_at = 1.0, 0.0, 0
+        self.degree, self.times, self.times_at, self.amount_at = 1.0, 0.0, 0, 0
         self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
         self.roles: list[Role] = []
         while len(self.roles) < len(words):
             self.roles += self._phrase(len(self.roles))
-        self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1]  # the "half" of "half as bright"
+        # The "half" of "half as bright", and the "un" of "un peu".
+        self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1 and not self._in_amount(q)]
         self._again = {i for i, w in enumerate(words) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]}
         self._numbers()
         self._ordered()
@@ -274,6 +277,7 @@ class _Roles:
         degree, share = self._degree(at)
         if degree >= max(length, 1):
             self.degree = share
+            self.amount_at |= (1 << at + degree) - (1 << at)
             return [Role.AMOUNT] * degree
         if filler and filler == length and not (filler == 1 and words[at] in known and not ignored):
             return [Role.FILLER] * length
@@ -282,6 +286,9 @@ class _Roles:
         if talk and talk == length and not (talk == 1 and words[at] in known and words[at] not in language.question):
             return [Role.TALK] * length
         return [self._word(at)]
+
+    def _in_amount(self, quantity: Quantity) -> bool:
+        return not ((1 << quantity.end) - (1 << quantity.start)) & ~self.amount_at
 
     def _word(self, at: int) -> Role:
         language, word = self._language, self._words[at]

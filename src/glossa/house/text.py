@@ -11,6 +11,9 @@ import unicodedata
 from functools import lru_cache
 
 _APOSTROPHES = re.compile(r"['’‘ʼ`´]")
+ELIDED = r"(?:[ldnsjmtcLDNSJMTC]|[Qq]u|[Jj]usqu|[Ll]orsqu|[Pp]uisqu|[Qq]uoiqu|(?:[Dd]|[Nn]|[Ss]u|[Dd]a)?[Ee]?[Aa]?ll|[Uu]n)['’ʼ](?=[aeiouhAEIOUHàâäéèêëîïôöùûüÀÂÄÉÈÊËÎÏÔÖÙÛÜœŒ])"
+"""A small word that lost its vowel before another one: the "l'" of "l'ampoule". English has none of these at the beginning of a word."""
+_ELIDED = re.compile(rf"(?<![\w'’ʼ]){ELIDED}")
 _NOT_WORD = re.compile(r"[^\w]+", re.UNICODE)
 _DIGITS_MEET_LETTERS = re.compile(r"(?<=\d)(?=[^\W\d_])|(?<=[^\W\d_])(?=\d)")
 _KEPT = "\u200c\u200d\u00a0\u202f\u3000\u00ad"
@@ -32,11 +35,12 @@ def fold(text: str) -> str:
 
 @lru_cache(maxsize=8192)
 def words(text: str) -> tuple[str, ...]:
-    """The folded words of a text; apostrophes join, other punctuation separates, and digits stand apart from letters.
+    """The folded words of a text; apostrophes join but for elisions, other punctuation separates, and digits stand apart from letters.
 
-    >>> words("Don't touch the Bar-Light!"), words("hdmi2")
-    (('dont', 'touch', 'the', 'bar', 'light'), ('hdmi', '2'))
+    >>> words("Don't touch the Bar-Light!"), words("hdmi2"), words("l'ampoule")
+    (('dont', 'touch', 'the', 'bar', 'light'), ('hdmi', '2'), ('l', 'ampoule'))
     """
+    text = _ELIDED.sub(lambda m: m[0][:-1] + " ", text)
     joined = _DIGITS_MEET_LETTERS.sub(" ", _APOSTROPHES.sub("", fold(text)))
     return tuple(w for w in _NOT_WORD.sub(" ", joined).replace("_", " ").split() if w)
 
