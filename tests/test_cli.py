@@ -105,7 +105,7 @@ class Tables(unittest.TestCase):
             self.assertEqual(run("test", folder)[0], 2)
 
     def test_the_samples_pass(self) -> None:
-        for name in ("marigold", "horno", "dinghy"):
+        for name in ("marigold", "horno", "dinghy", "schleuse"):
             code, out, _ = run("test", name)
             self.assertEqual(code, 0, out)
 

@@ -32,7 +32,13 @@ from glossa.language.phones import phones
 from glossa.trials.sentences import own_sentences
 from tests.test_cli import run
 
-HOUSES = ["marigold", "horno", "dinghy", *sorted(str(p.parent) for p in (Path(__file__).parent / "houses").glob("*/house.toml"))]
+HOUSES = [
+    "marigold",
+    "horno",
+    "dinghy",
+    "schleuse",
+    *sorted(str(p.parent) for p in (Path(__file__).parent / "houses").glob("*/house.toml")),
+]
 NOTATIONS = {
     "abnf": (write_abnf, read_abnf),
     "grxml": (write_grxml, lambda text: read_grxml(text.encode())),

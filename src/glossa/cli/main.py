@@ -87,7 +87,8 @@ def cli() -> None:
     """Spoken phrases to device commands: define them, tune them, test them at your desk.
 
     HOUSE is a house file, a folder with a house.toml, or a sample house by name: marigold, a
-    narrowboat, horno, two ovens that are spoken to in Spanish, or dinghy, whose recogniser sends codes.
+    narrowboat, horno, two ovens that are spoken to in Spanish, dinghy, whose recogniser sends codes,
+    or schleuse, a lock where German, French and English are spoken.
 
     \b
     Start here:

@@ -23,7 +23,7 @@ SCHEMA = "house.schema.json"
     "origins",
     metavar="SAMPLE|FILE",
     multiple=True,
-    help="Copy a sample house, marigold, horno or dinghy; or begin with what files describe.",
+    help="Copy a sample house, marigold, horno, dinghy or schleuse; or begin with what files describe.",
 )
 def new(folder: Path, origins: tuple[str, ...]) -> None:
     """Start a house in DIR: a small commented house.toml, a first test table, and a schema for your editor.

@@ -20,6 +20,8 @@ from glossa.language.phrases import Words
 BUILT_IN_UNITS = ("percent", "celsius", "degrees", "fahrenheit", *DURATIONS)
 MOST_PART_WORDS = 5
 NO_WAYS: dict[Words, set[Words]] = {}
+FOREIGN = 0.1
+"""What a name of another language of the house costs."""
 COSTLIEST_NAME = 1.2
 """What the words of a name may cost together."""
 
@@ -119,7 +121,7 @@ class Lexicon:
                 spoken = (" ".join(form) for form in self.texts(spec.unit_words))
                 units.update(dict.fromkeys((*(() if built_in else own), *spoken), spec.unit))
         self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
-        self.numbers = NumberReader(self.language, units, self._words)
+        self.numbers = NumberReader(self.language, units, self._words, [load_language(t) for t in house.languages if t != tag])
 
     # --- devices as bits --------------------------------------------------------------------------------------------
 
@@ -238,6 +240,8 @@ class Lexicon:
                         if part not in mine:
                             kept = parts.setdefault(part, {})
                             kept[bit] = min(cost, kept.get(bit, cost))
+        for way, devices in self._named_elsewhere(named).items():
+            self._add(way, Entry("name", devices, cost=FOREIGN))
         for way, devices in named.items():
             self._add(way, Entry("name", devices))
             turned = self._turned(way)  # "the lamp on the left bedside"
@@ -257,6 +261,17 @@ class Lexicon:
             self._add_group(self.texts(group.names), self.mask(group.members))
         groups = (n for g in house.groups.values() for n in self.texts(g.names))
         self.named = frozenset(w for way in (*named, *groups) for w in way)
+
+    def _named_elsewhere(self, named: Mapping[Words, int]) -> dict[Words, int]:
+        """Names of the house's other languages that are none in this one; they are heard in its sentences too."""
+        found: dict[Words, int] = {}
+        others = [tag for tag in self.house.languages if tag != self.tag]
+        for device in self.house.devices.values():
+            for name in (n for tag in others for n in device.names.get(tag, ())):
+                bare = tuple(w for w in name if w not in self.articles) or name
+                if bare not in named:
+                    found[bare] = found.get(bare, 0) | self._bit[device.id]
+        return found
 
     def _add_group(self, names: Iterable[Words], members: int) -> None:
         for name in names:

@@ -61,6 +61,10 @@ MOST_CACHED = 20_000
 """Words whose place in the grammar is remembered."""
 
 
+MOST_FOREIGN = 100
+"""Numbers of the house's other languages that are read in a sentence of this one."""
+
+
 class NumberReader:
     """Reads the quantities of one language.
 
@@ -68,9 +72,16 @@ class NumberReader:
         language: the language.
         units: further unit words of the house, spoken form -> unit.
         known: the words of the house, which are no misspelt numbers.
+        others: languages whose numbers up to ``MOST_FOREIGN`` are read too, where their words are none of this language or the house.
     """
 
-    def __init__(self, language: Language, units: Mapping[str, str] | None = None, known: Collection[str] = ()) -> None:
+    def __init__(
+        self,
+        language: Language,
+        units: Mapping[str, str] | None = None,
+        known: Collection[str] = (),
+        others: Sequence[Language] = (),
+    ) -> None:
         words = language.numbers
         self.language, self.words = language, words
         self.ones = dict(words.ones)
@@ -83,6 +94,9 @@ class NumberReader:
             named.setdefault(unit, []).append(sign)
         for word, unit in (units or {}).items():
             named.setdefault(unit, []).append(word)
+        for other in others:
+            for unit, texts in other.numbers.units.items():
+                named.setdefault(unit, []).extend(t for t in texts if len(t) > 2 and t not in known and t not in language.small)
         self._units = {unit: PhraseSet.of(texts) for unit, texts in named.items()}
         self._first_of_unit = {first for phrases in self._units.values() for first in phrases.by_first}
         self._fractions = {k: Fraction(v) for k, v in words.fractions.items()}
@@ -107,7 +121,20 @@ class NumberReader:
         self._known = (
             {w for held in every for w in held} | {w for held in lists for w in held.words} | language.small | language.verbs
         )
+        self._foreign = self._numbers_of(others)
+        self._longest_foreign = max((len(k) for k in self._foreign), default=0)
         self._symbols = lru_cache(MOST_CACHED)(self._look_up)
+
+    def _numbers_of(self, others: Sequence[Language]) -> dict[tuple[str, ...], int]:
+        """The numbers of other languages, in words that mean nothing in this one."""
+        taken = self._known | self.language.filler.words | self.language.talk.words | {w for k in self.table for w in k}
+        found: dict[tuple[str, ...], int] = {}
+        for other in others:
+            for number in range(MOST_FOREIGN + 1):
+                said = folded(other.spelling.say(number))
+                if said and not any(w in taken for w in said):
+                    found.setdefault(said, number)
+        return found
 
     @property
     def unit_words(self) -> frozenset[str]:
@@ -288,6 +315,10 @@ class NumberReader:
                 add("spelled_out", length, Num(known, size=1))
                 if known < 100 and self.words.hundred:  # "zwei hundert zwanzig", in a language that writes numbers together
                     add("teen", length, Num(known))
+        for length in range(min(self._longest_foreign, len(words) - at), 0, -1):
+            number = self._foreign.get(words[at : at + length])
+            if number is not None:
+                add("spelled_out", length, Num(number, size=1), RESPELT)
         if (large := self._glued(word)) is not None:
             add("spelled_out", 1, Num(large, size=1))
 

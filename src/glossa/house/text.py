@@ -18,6 +18,8 @@ _NOT_WORD = re.compile(r"[^\w]+", re.UNICODE)
 _DIGITS_MEET_LETTERS = re.compile(r"(?<=\d)(?=[^\W\d_])|(?<=[^\W\d_])(?=\d)")
 _KEPT = "\u200c\u200d\u00a0\u202f\u3000\u00ad"
 """Joiners, and spaces that Python counts as not printable."""
+_LIGATURES = str.maketrans({"œ": "oe", "æ": "ae", "ø": "o", "đ": "d", "ł": "l", "ı": "i", "þ": "th", "ð": "d"})
+"""Letters that Unicode takes for letters of their own, and people write without."""
 _NOT_IDENTIFIER = re.compile(r"[^a-z0-9]+")
 
 
@@ -29,7 +31,7 @@ def fold(text: str) -> str:
     """
     if text.isascii():
         return text.lower()
-    decomposed = unicodedata.normalize("NFKD", text.casefold())
+    decomposed = unicodedata.normalize("NFKD", text.casefold().translate(_LIGATURES))
     return "".join(c for c in decomposed if not unicodedata.combining(c)).casefold()
 
 

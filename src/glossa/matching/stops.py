@@ -88,17 +88,21 @@ def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
 
 
 def _against_the_value(alignment: Alignment, grammar: Grammar) -> str:
-    """A word of the phrase against the value: the "open" and the "close" of "open the vent and close it again"."""
+    """A word of the phrase against the value: the "open" and the "close" of "open the vent and close it again".
+
+    A preposition right before the value says nothing against it, though it may be a state elsewhere: the "auf" of "auf geschlossen".
+    """
     language = grammar.lexicon.language
-    words = [o.edge.word for o in alignment.chosen if o is not None and o.edge is not None]
+    edges = [o.edge for o in alignment.chosen if o is not None and o.edge is not None]
     for option in alignment.chosen:
         candidate = option.candidate if option is not None else None
         if candidate is None or isinstance(candidate.value, Devices):
             continue
         for edge in candidate.used:
-            for word in words:
-                if language.opposite(edge.word, word):
-                    return f"{word} / {edge.word}"
+            for own in edges:
+                leads = own.end == candidate.start and own.word in language.grammar.absolute
+                if language.opposite(edge.word, own.word) and not leads:
+                    return f"{own.word} / {edge.word}"
     return ""
 
 
