@@ -155,7 +155,7 @@ class _Maker:
     def _free_of_contradictions(self, node: Node, held: Mapping[str, Values]) -> list[Node]:
         """A phrase, and the same without what may be left out and contradicts a value: "fan [on] $speed" where that is "off"."""
         values = {w for v in held.values() for f in v.forms(self.tag, self.language) for w in f.words}
-        opposed = {w for w in _words_in(node) if any(self.language.opposite(w, v) for v in values)}
+        opposed = {w for w in _words_in(node) if self._opposed(w, values) and w not in self.language.grammar.absolute}
         bare = _without(node, opposed) if opposed else node
         return [node] if bare == node or opposed & set(_words_in(bare)) else [node, bare]
 
@@ -230,12 +230,7 @@ class _Maker:
 
     def _slot(self, name: str, values: Values, phrase: _Phrase) -> Node | None:
         """What a slot takes in a phrase, as a rule."""
-        opposed = frozenset(
-            w
-            for f in values.forms(self.tag, self.language)
-            for w in f.words
-            if any(self.language.opposite(w, s) for s in phrase.said)
-        )
+        opposed = frozenset(w for f in values.forms(self.tag, self.language) for w in f.words if self._opposed(w, phrase.said))
         amount = name in phrase.intent.changed_by
         known = next((rule for v, how, rule in self._values if v == values and how == (name, amount, opposed)), None)
         if known is None:
@@ -245,6 +240,10 @@ class _Maker:
             known = self._rule(name, node)
             self._values.append((values, (name, amount, opposed), known))
         return Reference(known)
+
+    def _opposed(self, word: str, others: Iterable[str]) -> bool:
+        """Whether a word contradicts another one; what may be a preposition says nothing against a value: "auf geschlossen"."""
+        return any(self.language.opposite(word, o) for o in others if o not in self.language.grammar.absolute)
 
     def _rule(self, name: str, node: Node) -> str:
         """The name of the rule for a tree: the one given, or where another tree has it, with a number."""
@@ -355,7 +354,7 @@ class _Maker:
         return self._named(
             f"all_{'_'.join(phrase.intent.properties) or 'any'}",
             self._nouns(phrase),
-            (Word(self.language.grammar.all[0]), article),
+            (*map(Word, self.language.grammar.all[0].split()), article),
         )
 
     def _named(
@@ -373,7 +372,9 @@ class _Maker:
         """ "in the galley": a rule of its own for each room."""
         articles = Repeat(_plain((a,) for a in self._articles), 0, 1)
         return Reference(
-            self._add(f"in_{room}", Row((Word(self.language.grammar.inside[0]), articles, _plain(self._room_ways(room)))))
+            self._add(
+                f"in_{room}", Row((*map(Word, self.language.grammar.inside[0].split()), articles, _plain(self._room_ways(room))))
+            )
         )
 
     def _expressions(self, phrase: _Phrase) -> Iterator[tuple[Phrase, str, tuple[str, ...]]]:

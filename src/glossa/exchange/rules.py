@@ -15,7 +15,7 @@ from functools import partial
 from msgspec import Struct, field
 
 from glossa.house.notation import Choice, Node, Reference, Repeat, Row, Tag, Word
-from glossa.house.text import fold
+from glossa.house.text import words as folded
 
 SPECIAL = ("GARBAGE", "NULL", "VOID")
 GARBAGE_WORDS = ("something", "whatever")
@@ -202,7 +202,7 @@ def accepts(grammar: Grammar, sentence: Sequence[str]) -> bool:
         ValueError: where that can't be told in a bearable time.
     """
     known: dict[tuple[int, int], frozenset[int]] = {}
-    said = tuple(map(fold, sentence))
+    said = tuple(w for word in sentence for w in folded(word))
     steps = 0
 
     def ends(node: Node, at: int) -> frozenset[int]:
@@ -222,13 +222,14 @@ def accepts(grammar: Grammar, sentence: Sequence[str]) -> bool:
     def _ends(node: Node, at: int) -> Iterable[int]:
         match node:
             case Word(text):
-                return (at + 1,) if at < len(sentence) and said[at] == fold(text) else ()
+                own = folded(text)
+                return (at + len(own),) if said[at : at + len(own)] == own else ()
             case Reference("NULL") | Tag():
                 return (at,)
             case Reference("VOID"):
                 return ()
             case Reference("GARBAGE"):
-                return range(at, len(sentence) + 1)
+                return range(at, len(said) + 1)
             case Reference(name):
                 return ends(grammar.rules[name].node, at)
             case Row(parts):
@@ -247,7 +248,7 @@ def accepts(grammar: Grammar, sentence: Sequence[str]) -> bool:
                         break
                 return found
 
-    return any(len(sentence) in ends(grammar.rules[start].node, 0) for start in grammar.starts)
+    return any(len(said) in ends(grammar.rules[start].node, 0) for start in grammar.starts)
 
 
 class Sentence(Struct, frozen=True, order=True):
