@@ -96,6 +96,17 @@ class Several(unittest.TestCase):
                 self.assertIn(match.outcome, ("accept", "confirm", "ask"), text)
                 self.assertEqual(match.best and dict(match.best.slots), {"device": ("lamp",), "level": 40}, text)
 
+    def test_a_plural_that_no_rule_makes_and_an_article_that_a_name_brings_along(self) -> None:
+        house = read_house(
+            '[house]\nname = "G"\nlanguages = ["fr"]\n[kinds.oeil]\nnouns = ["oeil-de-boeuf"]\nplurals = ["yeux-de-boeuf"]\n'
+            'properties.power = { type = "switch", command = { topic = "$id", payload = "$raw" } }\n'
+            '[devices.a]\nkind = "oeil"\nnames = ["l\'oeil-de-boeuf rouge"]\n[devices.b]\nkind = "oeil"\nnames = ["l\'oeil-de-boeuf vert"]\n'
+            '[intents.allumer]\nphrases = ["allume [les | l\'] $device"]\nset = { power = "on" }\nreply = "J\'allume $device"\n'
+        )
+        conversation = glossa.Conversation(house)
+        self.assertEqual(conversation.hear("allume l'œil-de-bœuf vert").reply, "J'allume l'oeil-de-boeuf vert")
+        self.assertEqual(len(conversation.hear("allume tous les yeux-de-bœuf").commands), 2)
+
     def test_answers_are_in_the_language_that_was_spoken(self) -> None:
         conversation = glossa.Conversation(glossa.load_house("schleuse"))
         for text, reply in (

@@ -218,7 +218,9 @@ def names(house: House, ids: Sequence[str], language: Language, joiner: str = "a
     shown = [house.devices[d].name(language.tag) for d in ids]
     if len(set(shown)) < len(shown):  # devices in different rooms may share a name
         rooms = [house.room_name(house.devices[d].room, language.tag) if house.devices[d].room else "" for d in ids]
-        shown = [f"{room} {name}".strip() if shown.count(name) > 1 else name for room, name in zip(rooms, shown, strict=True)]
+        first = language.grammar.head == "last"
+        told = [(room, name) if first else (name, room) for room, name in zip(rooms, shown, strict=True)]
+        shown = [" ".join(filter(None, both)) if shown.count(name) > 1 else name for both, name in zip(told, shown, strict=True)]
     if len(shown) > MOST_NAMED + 1:
         rest = len(shown) - MOST_NAMED
         return f"{', '.join(shown[:MOST_NAMED])} {language.text('and_more', count=rest)}"

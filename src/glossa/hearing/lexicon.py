@@ -257,6 +257,10 @@ class Lexicon:
             if noun != many:
                 self._add(noun, Entry("noun", devices))
             self._add(many, Entry("nouns", devices))
+        for kind in house.kinds.values():
+            devices = self.mask(d.id for d in house.devices.values() if d.kind == kind.id)
+            for many in self.texts(kind.plurals):
+                self._add(many, Entry("nouns", devices))
         for group in house.groups.values():
             self._add_group(self.texts(group.names), self.mask(group.members))
         groups = (n for g in house.groups.values() for n in self.texts(g.names))

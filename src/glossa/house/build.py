@@ -276,11 +276,14 @@ class _Builder:
 
         kinds = {}
         for key in written:
-            nouns, faults = convert(resolve(key, ()).get("nouns", []), schema.Texts)
+            spoken = {}
+            for name in ("nouns", "plurals"):
+                texts, faults = convert(resolve(key, ()).get(name, []), schema.Texts)
+                spoken[name] = self.reader.plain([] if faults else texts, ("kinds", key, name))
             if key in sections:
                 for name, section in sections[key].properties.items():
                     self.reader.known_sort(section.type, ("kinds", key, "properties", name))
-                kinds[key] = Kind(key, self.reader.plain([] if faults else nouns, ("kinds", key, "nouns")))
+                kinds[key] = Kind(key, spoken["nouns"], spoken["plurals"])
         return kinds, merged
 
     def _devices(self, kinds: Mapping[str, dict[str, Any]]) -> dict[str, Device]:

@@ -62,10 +62,11 @@ class Group(Struct, frozen=True):
 
 
 class Kind(Struct, frozen=True):
-    """A sort of device; ``nouns`` are its spoken class words as folded words, by language."""
+    """A sort of device; ``nouns`` are its spoken class words as folded words, by language, ``plurals`` those of them that no rule makes."""
 
     id: str
     nouns: Mapping[str, tuple[tuple[str, ...], ...]]
+    plurals: Mapping[str, tuple[tuple[str, ...], ...]] = field(default_factory=dict)
 
 
 class Prices(Struct, frozen=True):

@@ -137,6 +137,7 @@ class KindSection(Section):
 
     like: str = ""
     nouns: Texts = []
+    plurals: Texts = []
     properties: dict[str, PropertySection] = {}
 
 
