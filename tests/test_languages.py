@@ -56,9 +56,9 @@ class Houses(unittest.TestCase):
 
     def test_sounds(self) -> None:
         rows = list(csv.DictReader((HERE / "sounds.csv").read_text(encoding="utf-8").splitlines()))
-        for tag, least in (("es", 0.97), ("de", 0.95), ("fr", 0.8)):
+        for tag, least in (("es", 0.97), ("de", 0.93), ("fr", 0.88)):
             mine = [r for r in rows if r["language"] == tag]
-            whole = sum(phones(r["word"], tag) == tuple(r["phones"].split()) for r in mine)
+            whole = sum(phones(r["word"].lower(), tag) == tuple(r["phones"].split()) for r in mine)
             self.assertGreaterEqual(whole / len(mine), least, tag)
 
 

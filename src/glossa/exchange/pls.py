@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import product
 from types import MappingProxyType
@@ -85,7 +86,7 @@ def _lexemes(house: House, tag: str, mode: str) -> Iterator[Lexeme]:
         key = " ".join(folded(word))
         if key in sounds:
             yield Lexeme((word,), (" ".join(sounds[key]),))
-        elif ipa := in_ipa(phones(key, tag)):
+        elif ipa := in_ipa(phones(re.sub(r"[^\w]", "", word.lower()), tag)):
             yield Lexeme((word,), phonemes=(ipa,))
     named = [(d.names, d.also_heard) for d in house.devices.values()]
     if house.wake is not None:

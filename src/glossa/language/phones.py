@@ -13,6 +13,8 @@ from importlib import resources
 
 from msgspec import Struct
 
+from glossa.house.text import fold
+
 Phones = tuple[str, ...]
 
 # Classes of phones in which a swap is cheap: made with the same parts of the mouth, apart from the voice or the manner.
@@ -109,11 +111,12 @@ class _Rule(Struct, frozen=True):
     phones: Phones
 
 
+_VOWEL = "aeiouyàáâäåèéêëìíîïòóôöùúûüœæø"
 _PARTS = {
-    "^": "$", "V": "[aeiouy]+", "C": "[^aeiouy\\W]", "*": "[^aeiouy\\W]*", "+": "[eiy]", ".": "[bdgjlmnrvwz]",
+    "^": "$", "V": f"[{_VOWEL}]+", "C": f"[^{_VOWEL}\\W]", "*": f"[^{_VOWEL}\\W]*", "+": "[eiyéèêëîï]", ".": "[bdgjlmnrvwz]",
     "S": "(?:e|es|ed|er|ers|ely|ing|ings)$", " ": "",
 }  # fmt: skip
-_LINE = re.compile(r"^(?P<before>[^\[]*)\[(?P<letters>[a-z]+)\](?P<after>[^=]*)=(?P<phones>.*)$")
+_LINE = re.compile(r"^(?P<before>[^\[]*)\[(?P<letters>[^\]\s]+)\](?P<after>[^=]*)=(?P<phones>.*)$")
 
 
 class _Rules(dict[str, tuple[_Rule, ...]]):
@@ -122,6 +125,7 @@ class _Rules(dict[str, tuple[_Rule, ...]]):
     def __init__(self, rules: Sequence[_Rule]) -> None:
         super().__init__()
         self._all = rules
+        self.letters = frozenset(c for r in rules for c in r.letters)
 
     def __missing__(self, pair: str) -> tuple[_Rule, ...]:
         held = self[pair] = tuple(r for r in self._all if pair.startswith(r.letters[:2]))
@@ -147,15 +151,17 @@ def _rules(tag: str) -> _Rules | None:
 
 @lru_cache(maxsize=16384)
 def phones(word: str, tag: str = "en") -> Phones:
-    """The phones of a folded word; its letters where the language has no rules.
+    """The phones of a word in lower case; its letters where the language has no rules. An accent counts where a rule has it.
 
     >>> phones("lamp"), phones("fence")
     (('L', 'AE', 'M', 'P'), ('F', 'EH', 'N', 'S'))
     """
     word = word[:40]
     rules = _rules(tag)
-    if rules is None or not word.isascii():
+    if rules is None:
         return tuple(word)
+    if not word.isascii():
+        word = "".join(c if c in rules.letters else fold(c) for c in word)
     found: list[str] = []
     at = 0
     while at < len(word):
