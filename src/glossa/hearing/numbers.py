@@ -130,9 +130,8 @@ class NumberReader:
         taken = self._known | self.language.filler.words | self.language.talk.words | {w for k in self.table for w in k}
         found: dict[tuple[str, ...], int] = {}
         for other in others:
-            for number in range(MOST_FOREIGN + 1):
-                said = folded(other.spelling.say(number))
-                if said and not any(w in taken for w in said):
+            for said, number in _said(other.spelling):
+                if not any(w in taken for w in said):
                     found.setdefault(said, number)
         return found
 
@@ -419,6 +418,12 @@ class NumberReader:
         if digits is not None and digits[0] > quantity.end:
             others.append(f"digits {digits[1]}")
         return others
+
+
+@lru_cache(maxsize=16)
+def _said(spelling: Spelling) -> tuple[tuple[tuple[str, ...], int], ...]:
+    """The numbers up to ``MOST_FOREIGN`` in words."""
+    return tuple((said, number) for number in range(MOST_FOREIGN + 1) if (said := folded(spelling.say(number))))
 
 
 @lru_cache(maxsize=16)
