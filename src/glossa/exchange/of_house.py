@@ -65,9 +65,9 @@ class _Maker:
         self._values: list[tuple[Values, tuple[str, bool, frozenset[str]], str]] = []
         self._written = {fold(w): w for text in self._texts() for w in text.split()}
         self._nouns_said = {w for k in house.kinds.values() for n in self.lexicon.texts(k.nouns) for w in n}
-        said = {w for i in house.intents.values() for p in self._phrases(i) for w in _before_device(parse(p))}
+        said = [w for i in house.intents.values() for p in self._phrases(i) for w in _before_device(parse(p))]
         articles = [a for a in self.language.grammar.articles if a not in self.language.grammar.inside]
-        self._articles = [a for a in articles if a in said] or articles[:1]
+        self._articles = [w for w in dict.fromkeys(said) if " ".join(folded(w)) in articles] or articles[:1]
 
     def _phrases(self, intent: Intent) -> list[str]:
         return [p.text for p in texts_for_phrases(intent.phrases, self.tag)]
@@ -411,19 +411,25 @@ class _Maker:
                         yield many, room, there
 
 
-def _words_in(node: Node) -> Iterator[str]:
+def _texts_in(node: Node) -> Iterator[str]:
+    """The words of a tree as they are written."""
     if isinstance(node, Word):
-        yield from folded(node.text)
+        yield node.text
     for part in parts_of(node):
-        yield from _words_in(part)
+        yield from _texts_in(part)
+
+
+def _words_in(node: Node) -> Iterator[str]:
+    """The folded words of a tree."""
+    return (w for text in _texts_in(node) for w in folded(text))
 
 
 def _before_device(node: Node) -> Iterator[str]:
-    """The words that stand right before ``$device`` in a phrase."""
+    """The words that stand right before ``$device`` in a phrase, as they are written."""
     parts = parts_of(node)
     for part, following in pairwise(parts if isinstance(node, Row) else ()):
         if following == Reference("device"):
-            yield from _words_in(part)
+            yield from _texts_in(part)
     for part in parts:
         yield from _before_device(part)
 
