@@ -214,20 +214,25 @@ def _near_values(house: House, tag: str) -> Iterator[Finding]:
 def _homophones(house: House, grammar: Grammar) -> Iterator[Finding]:
     language = grammar.lexicon.language
     numbers = language.numbers
+    lexicon = grammar.lexicon
+    known = {(key, way) for _, key, way in _spoken(house, grammar.tag)}
     for section, key, way in _spoken(house, grammar.tag):
+        if section == "devices" and way in lexicon.texts(house.devices[key].also_heard):
+            continue
         for word in way:
             other = ""
             if word in numbers.homophones and word not in language.small:
                 other = next((n for n, v in numbers.ones.items() if v == numbers.homophones[word]), "")
             elif word in numbers.ones:
                 other = next((h for h, v in numbers.homophones.items() if v == numbers.ones[word] and len(h) > 1), "")
-            if other and not _covered(house, word, other):
+            written = tuple(other if w == word else w for w in way)
+            if other and (key, written) not in known and not _covered(house, word, other):
                 yield Finding(
                     f"{section}.{key}.names",
                     "written otherwise",
                     f"“{word}” in “{' '.join(way)}” is likely to be written “{other}”",
                     "the recogniser's spelling is no name of the house",
-                    f'add "{" ".join(other if w == word else w for w in way)}" to the names, or call it otherwise',
+                    f'add "{" ".join(written)}" to {"also_heard" if section == "devices" else "the names"}, or call it otherwise',
                 )
 
 
