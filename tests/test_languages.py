@@ -42,7 +42,7 @@ class Houses(unittest.TestCase):
     def test_ways_to_write_the_same(self) -> None:
         for tag, written, meant in (
             ("de", "stell die stehlampe auf fuenfundzwanzig", 25), ("de", "stehlampe auf zweitausenddreihundertvier", 2304),
-            ("de", "stehlampe auf zwei tausend drei hundert vier", 2304), ("de", "stehlampe auf zweieinhalb", 2.5),
+            ("de", "stehlampe auf zwei tausend drei hundert vier", 2304), ("de", "stehlampe auf zweieinhalb", 2.5), ("de", "hundertfünfzig", 150),
             ("fr", "règle le lampadaire à deux mille deux", 2002), ("fr", "lampadaire à septante", 70), ("fr", "lampadaire à quatre vingt un", 81),
             ("es", "pon la lámpara a veintiún mil cien", 21100), ("es", "pon la lámpara a ciento uno", 101),
         ):  # fmt: skip
