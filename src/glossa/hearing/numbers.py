@@ -14,7 +14,7 @@ from msgspec import Struct
 from glossa.hearing.chart import Cells, Edge
 from glossa.hearing.number_rules import CLOCK, GRAMMAR, GUESSED, HOMOPHONE, MISHEARD, MOST_DIGITS, ORDINAL, RESPELT, Num
 from glossa.hearing.tokens import Token
-from glossa.house.text import words as folded
+from glossa.house.text import fold
 from glossa.house.values import tidy
 from glossa.language import Language, PhraseSet
 from glossa.language.language import is_plural
@@ -423,16 +423,21 @@ class NumberReader:
 @lru_cache(maxsize=16)
 def _said(spelling: Spelling) -> tuple[tuple[tuple[str, ...], int], ...]:
     """The numbers up to ``MOST_FOREIGN`` in words."""
-    return tuple((said, number) for number in range(MOST_FOREIGN + 1) if (said := folded(spelling.say(number))))
+    plain = spelling.folded()
+    return tuple((said, number) for number in range(MOST_FOREIGN + 1) if (said := tuple(plain.say(number).split())))
 
 
 @lru_cache(maxsize=16)
 def _table_of(spelling: Spelling, also: tuple[tuple[str, str], ...]) -> Mapping[tuple[str, ...], int]:
     found: dict[tuple[str, ...], int] = {}
+    plain = spelling.folded()
+    patterns = [(re.compile(fold(pattern).replace("-", " ")), fold(other).replace("-", " ")) for pattern, other in also]
     for number in range(1000):
-        said = spelling.say(number)
-        for way in (said, *(re.sub(pattern, other, said) for pattern, other in also)):
-            found.setdefault(folded(way), number)
+        said = plain.say(number)
+        found.setdefault(tuple(said.split()), number)
+        for pattern, other in patterns:
+            if pattern.search(said):
+                found.setdefault(tuple(pattern.sub(other, said).split()), number)
     found.pop((), None)
     return found
 

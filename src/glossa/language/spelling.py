@@ -13,6 +13,9 @@ from decimal import Decimal
 from functools import lru_cache
 
 from msgspec import Struct
+from msgspec.structs import replace
+
+from glossa.house.text import fold
 
 MOST = 10**12
 _RULE = re.compile(r"\s*(\d[\d_]*)\s*(?:/\s*(\d[\d_]*)\s*)?:\s*(.*)")
@@ -50,6 +53,10 @@ def read_rules(written: Sequence[str]) -> tuple[SpellingRule, ...]:
     return tuple(sorted(found, key=lambda r: r.base))
 
 
+def _plain(text: str) -> str:
+    return fold(text).replace("-", " ")
+
+
 class Spelling:
     """Says numbers.
 
@@ -67,6 +74,15 @@ class Spelling:
         self._changes = [(re.compile(pattern), replacement) for pattern, replacement in changes]
         self._minus, self._point = minus, point
         self._said = lru_cache(4096)(self._composed)
+
+    def folded(self) -> Spelling:
+        """The same without accents, capitals and hyphens: what it says is what is heard, word by word."""
+        made = object.__new__(Spelling)
+        made._rules = tuple(replace(r, text=_plain(r.text)) for r in self._rules)
+        made._changes = [(re.compile(_plain(p.pattern)), _plain(r)) for p, r in self._changes]
+        made._minus, made._point = _plain(self._minus), _plain(self._point)
+        made._said = lru_cache(4096)(made._composed)
+        return made
 
     def say(self, number: float) -> str:
         """A number as it is said, ``""`` where the rules have no words for it.
