@@ -299,6 +299,14 @@ public $request = may I speak to ($people1 | $people2);
         self.assertIn("tea.jsgf:3: left out: $brew: what is repeated more than 3 times", told)
         self.assertEqual(glossa.Matcher(glossa.load_house(self.house)).match("brew a pot of green tea").outcome, "accept")
 
+    def test_numbers_with_a_tag_become_a_slot_with_the_unit_behind_them(self) -> None:
+        text = "#JSGF V1.0;\npublic <water> = water the (roses {roses} | lawn {lawn}) [<time>];\n<time> = for (five {5} | ten {10}) minutes;\n"
+        self.take("garden.jsgf", text, "--write")
+        house = glossa.load_house(self.house)
+        self.assertEqual([p.text for p in house.intents["water"].phrases[""]], ["water the $water [for $time]"])
+        match = glossa.Matcher(house).match("water the lawn for ten minutes please")
+        self.assertEqual((match.outcome, match.best and dict(match.best.slots)), ("accept", {"water": "lawn", "time": 10}))
+
     def test_lexicons(self) -> None:
         house = glossa.load_house("marigold")
         lexemes, tag, wrong = read_pls(write_pls(house).encode())

@@ -136,6 +136,8 @@ def _new_slot(text: str, slot: NewSlot) -> str:
     if slot.numeric:
         numbers = [float(v) for v, _ in slot.values]
         table["type"] = "number"
+        if slot.unit:
+            table["unit"] = slot.unit
         table["minimum"], table["maximum"] = (int(n) if n.is_integer() else n for n in (min(numbers), max(numbers)))
     else:
         table["type"] = "choice"

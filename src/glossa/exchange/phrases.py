@@ -25,6 +25,7 @@ from glossa.house.notation import (
     expand,
     parse,
 )
+from glossa.house.sorts import UNITS
 from glossa.house.text import identifier
 from glossa.house.text import words as folded
 from glossa.house.values import Values
@@ -45,10 +46,11 @@ Way = tuple[tuple[str, ...] | None, str]
 
 
 class NewSlot(Struct, frozen=True):
-    """A slot that a house does not have: (value, how it is said) for a choice; a number where every value is one."""
+    """A slot that a house does not have: (value, how it is said) for a choice; a number, perhaps with a unit, where every value is one."""
 
     name: str
     values: tuple[tuple[str, tuple[str, ...]], ...]
+    unit: str = ""
 
     @property
     def numeric(self) -> bool:
@@ -105,7 +107,7 @@ class _Taking:
             for name, tree, rule in self._intents(self.grammar.rules[start], "", begun):
                 for text in self._phrases(tree, rule):
                     found.setdefault(name, {}).setdefault(text, rule.line)
-        phrases = {name: tuple(texts.items()) for name, texts in found.items()}
+        phrases = {name: tuple((self._with_unit(text), line) for text, line in texts.items()) for name, texts in found.items()}
         used = {s for texts in phrases.values() for text, _ in texts for s in re.findall(r"\$(\w+)", text)}
         return Taken(phrases, tuple(s for s in self.slots.values() if s.name in used), tuple(self.left), tuple(self.wrong))
 
@@ -190,12 +192,12 @@ class _Taking:
         match node:
             case Reference(name) if name not in SPECIAL:
                 slot = self._slot(name)
-                return Reference(slot) if slot else self._inlined(self.grammar.rules[name].node, rule, size)
+                return Reference(slot) if slot else self._inlined(self.grammar.rules[name].node, self.grammar.rules[name], size)
             case Row(parts):
                 return Row(tuple(self._inlined(p, rule, size) for p in parts))
             case Choice(options, weights):
                 ways = self._ways(node) if any(isinstance(p, Tag) for p in _every(node)) else []
-                slot = self._as_slot(ways) if all(tag for _, tag in ways) else ""
+                slot = (self._as_slot(ways) or self._new_slot(rule.name, ways)) if all(tag for _, tag in ways) else ""
                 return Reference(slot) if slot else Choice(tuple(self._inlined(o, rule, size) for o in options), weights)
             case Repeat(part, least, most):
                 if most - least > MOST_MORE:
@@ -205,6 +207,17 @@ class _Taking:
                 return Repeat(self._inlined(part, rule, size), least, most)
             case _:
                 return node
+
+    def _with_unit(self, text: str) -> str:
+        """A phrase in which a unit behind a new number is the number's own: "$time minutes" is "$time", in minutes."""
+        for slot in [s for s in self.slots.values() if s.numeric]:
+            found = re.search(rf"\${slot.name} ([^\W\d_]+)", text)
+            said = " ".join(folded(found[1])) if found else ""
+            unit = next((u for u, ways in load_language(self.tag).numbers.units.items() if said in ways and u in UNITS), "")
+            if found and unit and slot.unit in ("", unit):
+                self.slots[slot.name] = replace(slot, unit=unit)
+                text = text.replace(found[0], f"${slot.name}")
+        return text
 
     # --- slots ------------------------------------------------------------------------------------------------------
 
@@ -225,17 +238,24 @@ class _Taking:
         for slot in (name, bare):
             if slot in self.house.slots or slot in self._properties:
                 return slot
+        return self._new_slot(bare, ways)
+
+    def _new_slot(self, name: str, ways: Sequence[Way]) -> str:
+        """A slot of the house to be, for ways that all have a tag of their own; ``""`` where they have not, or say more than words."""
         values: dict[str, tuple[str, ...]] = {}
         for words, tag in ways:
-            if words is None:
+            if not words:
                 return ""
             values[tag] = (*values.get(tag, ()), " ".join(words))
-        if len(values) < 2 or "" in values or bare in ("device", "room", "pin"):
+        if len(values) < 2 or "" in values:
             return ""
-        slot = identifier(bare)
-        self.slots[slot] = NewSlot(
-            slot, tuple((v if _NUMBER.fullmatch(v) else identifier(v), said) for v, said in values.items())
-        )
+        held = tuple((v if _NUMBER.fullmatch(v) else identifier(v), said) for v, said in values.items())
+        slot, number = identifier(name), 1
+        taken = {*self.house.slots, *self._properties, "device", "room", "pin"}
+        while slot in taken or (slot in self.slots and self.slots[slot].values != held):
+            number += 1
+            slot = f"{identifier(name)}_{number}"
+        self.slots[slot] = NewSlot(slot, held)
         return slot
 
     def _as_slot(self, ways: Sequence[Way]) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
@@ -24,6 +25,8 @@ from glossa.language import languages, load_language
 MAIN = frozenset(("on", "power", "state", "status", "switch", "onoff", "on_off", "value", "level"))
 """What a property is called that needs no name of its own where something is said to its device."""
 _ADDRESSES = ("topic", "path")
+_NOTATION = re.compile(r"[()\[\]|<>{}$/\"!;]")
+"""What means something in a phrase."""
 
 
 class _Placed(Struct, frozen=True):
@@ -214,7 +217,8 @@ class _Making:
         return found if len(self.house.languages) > 1 else next(iter(found.values()), [])
 
     def _parts(self, one: Affordance | Thing) -> dict[str, str]:
-        return {tag: " ".join(folded(one.title(tag))) for tag in self.house.languages}
+        """What something is called in each language, as words of a phrase."""
+        return {tag: " ".join(_NOTATION.sub(" ", one.title(tag)).lower().split()) for tag in self.house.languages}
 
     def _add_intent(self, prop: Affordance, thing: Thing) -> None:
         """An intent for a property that nothing is said to yet."""
