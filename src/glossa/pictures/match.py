@@ -19,6 +19,10 @@ LEAST_DRAWN, MOST_TERMS = 0.05, 9
 MATCHED, UNSURE, SKIPPED, MISSED = "#dcebe2", "#fbeccb", "#ececec", "#f6d9d5"
 
 
+WIDEST = 46
+"""Letters of a reading beside its bar."""
+
+
 def draw_match(match: Match, file: str, *, width: float = 12.8, height: float = 8.0, dpi: int = 100) -> None:
     """Draw the alignment of a match's best reading, the evidence for it, and the readings behind it; of several commands their alignments.
 
@@ -166,7 +170,8 @@ def _rivals(axes: Axes, match: Match) -> None:
     for reading in readings:
         slots = " ".join(f"{k}={_short(v)}" for k, v in reading.slots.items() if k != "pin")
         missing = f" (no {', '.join(reading.missing)})" if reading.missing else ""
-        names.append(f"{reading.intent}  {slots}{missing}"[:44])
+        name = f"{reading.intent}  {slots}{missing}"
+        names.append(name if len(name) <= WIDEST else f"{name[: WIDEST - 1].rstrip()}…")
     places = range(len(readings))
     colours = [OUTCOME_COLOURS.get(str(match.outcome), "#333333"), *("#9fb3c8" for _ in readings[1:])]
     axes.barh(list(places), [r.cost for r in readings], color=colours, height=0.5)
