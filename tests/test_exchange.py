@@ -154,6 +154,13 @@ class Grammars(unittest.TestCase):
             ("marigold", "--form", "teaching"),
         ):
             self.assertEqual(run("export", *arguments)[0], 2, arguments)
+        with tempfile.TemporaryDirectory() as folder:
+            house = Path(folder) / "home" / "house.toml"
+            self.assertEqual(run("new", str(house.parent))[0], 0)
+            before = house.read_bytes()
+            for form in ("abnf", "words", "teaching"):
+                self.assertEqual(run("export", str(house), "--form", form, "--output", str(house))[0], 2, form)
+            self.assertEqual(house.read_bytes(), before, "a house file is never written over")
         self.assertIn("towing", run("export", "dinghy", "--form", "jsgf", "--mode", "tow")[2])
 
 

@@ -214,6 +214,8 @@ def write_file(path: Path, content: bytes | str, like: str = "") -> None:
         if there is not None and not os.access(target, os.W_OK):
             raise PermissionError(13, "the file can't be written")
         _replace(target, data, stat.S_IMODE(there.st_mode) if there is not None else None)
+    except HouseError:
+        raise
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
         raise HouseError([Problem(str(path), 0, "", f"can't be written: {reason}", "nothing was changed")]) from None

@@ -55,6 +55,8 @@ def export(house: str, form: str, language: str, mode: str, most: int, source: s
       glossa export marigold --form sentences --most 50
       glossa export dinghy --form teaching
     """
+    if output is not None and output.suffix.lower() == ".toml":
+        raise click.BadParameter(f"'{output}' is named like a house file; write another name", param_hint="--output")
     home = load_house(house)
     if language and language not in home.languages:
         raise click.BadParameter(
@@ -71,7 +73,7 @@ def export(house: str, form: str, language: str, mode: str, most: int, source: s
     if output is None:
         click.echo(text, nl=False)
     else:
-        write_file(output, text)
+        write_file(output, text, like={"sentences": "", "words": "", "td": ".json"}.get(form, f".{form}"))
         click.echo(f"wrote {output}", err=True)
 
 
