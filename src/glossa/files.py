@@ -116,7 +116,7 @@ def _take_languages(text: str, sheets: Mapping[str, str]) -> list[Problem]:
     from glossa.language.check import read_own_language
 
     problems: list[Problem] = []
-    for name in _named(text, "house", "language_files"):
+    for name in _named(text, ("house", "language_files")):
         if name in sheets:
             try:
                 read_own_language(sheets[name], name)
@@ -135,19 +135,22 @@ def _exists(path: Path) -> bool:
 
 def _sheet_names(text: str) -> list[str]:
     """The files that a house file names: tables of phrases and of codes, and languages."""
-    return [*_named(text, "house", "tables"), *_named(text, "house", "language_files"), *_named(text, "sources", "codes")]
+    return _named(text, ("house", "tables"), ("house", "language_files"), ("sources", "codes"))
 
 
-def _named(text: str, section: str, key: str) -> list[str]:
-    """The names of files under a key of a section, or of every entry of it."""
-    if key not in text:
+def _named(text: str, *places: tuple[str, str]) -> list[str]:
+    """The names of files under a key of a section, or of every entry of it, for each section and key."""
+    if not any(key in text for _, key in places):
         return []
     try:
-        held = tomllib.loads(text).get(section)
+        content = tomllib.loads(text)
     except (ValueError, RecursionError):
         return []
-    entries = (held, *held.values()) if isinstance(held, dict) else ()
-    found = [e[key] for e in entries if isinstance(e, dict) and key in e]
+    found = []
+    for section, key in places:
+        held = content.get(section)
+        entries = (held, *held.values()) if isinstance(held, dict) else ()
+        found += [e[key] for e in entries if isinstance(e, dict) and key in e]
     return [n for names in found for n in (names if isinstance(names, list) else [names]) if isinstance(n, str) and n]
 
 
