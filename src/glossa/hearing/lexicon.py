@@ -67,7 +67,7 @@ class Lexicon:
         vocabulary: its words.
         specs: the specifications of values, each once; ``spec_of`` by (device, property), ``slot_spec`` by slot, ``specs_of`` all of a property.
         having, settable: for a property, the devices that have it, and those on which it can be set, as bit masks.
-        named: the words of the names of devices and groups.
+        named: the words of the names of devices and groups. of_noun_word: for a word of a noun, the devices that it may be said of.
         numbers: what reads quantities.
         several: runs of several words by their first one, with the other ways to say each.
     """
@@ -226,6 +226,7 @@ class Lexicon:
         parts: dict[Words, dict[int, float]] = {}
         nouns = {k: self.texts(v.nouns) for k, v in house.kinds.items()}
         of_noun: dict[Words, int] = {}
+        self.of_noun_word: dict[str, int] = {}
         for device in house.devices.values():
             mine, bit = nouns.get(device.kind, ()), self._bit[device.id]
             for noun in mine:
@@ -257,6 +258,8 @@ class Lexicon:
             if noun != many:
                 self._add(noun, Entry("noun", devices))
             self._add(many, Entry("nouns", devices))
+            for word in {*noun, *many}:
+                self.of_noun_word[word] = self.of_noun_word.get(word, 0) | devices
         for kind in house.kinds.values():
             devices = self.mask(d.id for d in house.devices.values() if d.kind == kind.id)
             for many in self.texts(kind.plurals):

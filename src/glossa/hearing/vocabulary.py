@@ -36,6 +36,9 @@ LONGEST_SPLIT = 16
 SHORT_PART = 4
 """Letters that one part at least of a word that was split and misheard has at most."""
 
+DOUBTFUL, DOUBTFUL_NEGATION = 0.42, 0.3
+"""A word beside a number may be a part of it that was misheard, and a word that has no place a negation, up to such a distance by sound."""
+
 SURE = 0.5
 """A word that was split in two and misheard besides may cost this much at most."""
 
@@ -136,7 +139,12 @@ class Vocabulary:
         )
         self._number_parts = frozenset(w for w in parts if len(w) > 2)
         self._fixed = language.negation.single | self._counted
+        self._number_like = lru_cache(MOST_CACHED)(_Like(self._number_parts, language.tag, DOUBTFUL))
+        self._negation_like = lru_cache(MOST_CACHED)(_Like(language.negation.single, language.tag, DOUBTFUL_NEGATION, begins=True))
         self._usual = language.filler.single | language.talk.single | language.small | language.light | frozenset(language.poles)
+        listed = (language.filler, language.talk, *(language.phrases("grammar", k) for k in ("excepted", "everything", "all", "inside")))
+        self._ordinary = frozenset(w for phrases in listed for w in phrases.words)
+        self._ordinary |= language.small | language.light | language.negation.single
         self._household: dict[str, list[tuple[Words, Near]]] = {}
         self._rewritten: dict[str, list[tuple[Words, Near]]] = {}
         for heard, said in same:
@@ -274,6 +282,14 @@ class Vocabulary:
             self._table = _SoundTable(words, [self.sound(w) for w in words])
         return self._table.within(word, sound, farthest)
 
+    def may_be_number(self, word: str) -> bool:
+        """Whether a word may be a number word, or a unit, that was misheard."""
+        return self._number_like(word)
+
+    def may_be_negation(self, word: str) -> bool:
+        """Whether a word may be a negation that was misheard."""
+        return self._negation_like(word)
+
     # --- several tokens ---------------------------------------------------------------------------------------------
 
     def _several(self, tokens: Words, at: int) -> Iterator[WordEdge]:
@@ -320,10 +336,11 @@ class Vocabulary:
         return self._splits(word)
 
     def _taken_apart(self, word: str) -> Words | None:
-        if word in self.words or len(word) < 5 or word in self._fixed or word in self._usual or self.respelt(word) in self._spelt:
+        known = any(word in k for k in (self.words, self._fixed, self._usual, self._ordinary))
+        if known or len(word) < 5 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
-        whole = [w for w in ways if all(self._whole(p) for p in w)]
+        whole = [w for w in ways if any(map(self._whole, w)) and all(self._whole(p) or p in self._ordinary for p in w)]
         return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else None
 
     def _whole(self, word: str) -> bool:
@@ -331,6 +348,21 @@ class Vocabulary:
         if word in self.words or word in self._plurals or word in self._number_parts:
             return True
         return len(word) > 2 and any(w in self.words for w in (*self.language.same.get(word, ()), *self.bases(word)))
+
+
+class _Like:
+    """Tells whether a word sounds like one of some others; with ``begins`` one that begins with the same sound."""
+
+    def __init__(self, words: Iterable[str], tag: str, farthest: float, *, begins: bool = False) -> None:
+        self._words, self._tag, self._farthest, self._begins = sorted(words), tag, farthest, begins
+        self._table: _SoundTable | None = None
+
+    def __call__(self, word: str) -> bool:
+        if self._table is None:
+            self._table = _SoundTable(self._words, [phones(w, self._tag) for w in self._words])
+        sound = phones(word, self._tag)
+        near = self._table.within(word, sound, self._farthest)
+        return any(not self._begins or phones(w, self._tag)[:1] == sound[:1] for w, _ in near)
 
 
 _MEANING = How.SYNONYM | How.TOWARD | How.REWRITTEN

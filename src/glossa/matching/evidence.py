@@ -120,8 +120,11 @@ TERMS = (
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),
     Term("guessed name", -1, -1.5, "a device whose name is one word that was only heard by sound"),
+    Term("guessed which", -1, -1.0, "how far the words are apart by sound that alone tell a device from others of its kind"),
+    Term("unclear which", -1, -1.5, "an unknown word that may say which of several devices are meant: \"the beige lamps\""),
     Term("guessed value", -1, -1.0, "a value that was only heard by sound"),
     Term("counts something", -1, -1.5, "an unknown word right behind a number without a unit: \"twenty pounds\""),
+    Term("half a number", -1, -2.5, "a word beside a number that sounds like a part of one: \"certain six\""),
     Term("default", -1, -0.1, "slots of a default that were not said"),
     Term("spoken of", -1, -0.5, "the device was not said but spoken of before"),
     Term("wrong room", -1, -1.0, "a room was named in which the device is not"),
@@ -143,6 +146,7 @@ def _few(count: float) -> float:
 _LEFT = {
     Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small",
 }  # fmt: skip
+_MISHEARD = frozenset((Role.UNKNOWN, Role.TALK, Role.WORD, Role.VERB))
 _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
 
 
@@ -343,10 +347,9 @@ class _Measured:
                 and any(i.kind == Kind.LEFT and i.role == Role.UNKNOWN for i in self._alignment.items),
             )
             self._add("first words", candidate.cost - sum(e.cost for e in candidate.used) >= COSTS.first_words - 1e-9)
-            self._add(
-                "guessed name",
-                len(candidate.used) == 1 and bool(candidate.used[0].how & How.SOUND) and candidate.used[0].cost >= FAR,
-            )
+            guess = self._guessed(candidate, candidate.value)
+            self._add("guessed which" if len(candidate.used) > 1 else "guessed name", guess if len(candidate.used) > 1 else guess > 0)
+            self._add("unclear which", self._narrowed(candidate, candidate.value))
         elif candidate.used:
             self._add(
                 "guessed value", all(e.how & How.SOUND for e in candidate.used) and sum(e.cost for e in candidate.used) >= FAR
@@ -359,8 +362,36 @@ class _Measured:
                 self._add("homophone", 1)
             elif cost >= min(GUESSED, ORDINAL):
                 self._add("rough number", 1)
-            if isinstance(candidate.value, (int, float)) and self._unknown_behind(candidate):
-                self._add("counts something", 1)
+            if isinstance(candidate.value, (int, float)):
+                self._add("counts something", self._unknown_behind(candidate))
+                self._add("half a number", self._half_heard(candidate))
+
+    def _guessed(self, candidate: Candidate, devices: Devices) -> float:
+        """What the words cost that were heard by sound, where nothing but they tells devices from others of their kind."""
+        guessed = [e for e in candidate.used if e.how & How.SOUND]
+        nouns = [self._grammar.lexicon.of_noun_word.get(e.word, 0) for e in candidate.used if not e.how & How.SOUND]
+        cost = sum(e.cost for e in guessed)
+        return cost if cost >= FAR and all(n and n != devices.devices for n in nouns) else 0.0
+
+    def _narrowed(self, candidate: Candidate, devices: Devices) -> bool:
+        """Whether a word that nobody knows, where a name has its other words, may tell which of several are meant: "the beige lamps"."""
+        at = candidate.start - 1 if self._language.grammar.head == "last" else candidate.end
+        several = devices.which or devices.devices.bit_count() > 1
+        return several and 0 <= at < len(self._utterance.words) and self._strange(at)
+
+    def _strange(self, at: int) -> bool:
+        return self._free(at, at + 1) and self._utterance.roles[at] in (Role.UNKNOWN, Role.TALK)
+
+    def _half_heard(self, candidate: Candidate) -> bool:
+        """Whether a word beside a number may be a part of it that was misheard: "certain six", "want and a half"."""
+        utterance, vocabulary = self._utterance, self._grammar.lexicon.vocabulary
+        for at, step in ((candidate.start - 1, -1), (candidate.end, 1)):
+            while 0 <= at < len(utterance.words) and utterance.roles[at] == Role.SMALL and self._free(at, at + 1):
+                at += step
+            if 0 <= at < len(utterance.words) and self._free(at, at + 1):
+                if utterance.roles[at] in _MISHEARD and vocabulary.may_be_number(utterance.words[at]):
+                    return True
+        return False
 
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""

@@ -149,11 +149,19 @@ def _second_unit(utterance: Utterance, alignment: Alignment, grammar: Grammar) -
 
 
 def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """An exception that was not understood, where several devices are meant."""
-    device = alignment.candidate("device")
-    several = device is not None and isinstance(device.value, Devices) and device.value.devices.bit_count() > 1
+    """An exception that was not understood; what was understood may be what is excepted."""
+    if alignment.candidate("device") is None:
+        return ""
     left = [i for i in _left(utterance, alignment, Role.EXCEPTION) if 0 < i < len(utterance.words) - 1]
-    return " ".join(utterance.words[i] for i in left) if several else ""
+    return " ".join(utterance.words[i] for i in left)
+
+
+def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A word with no place that may be a negation which was misheard: the "done" of "done open the gate"."""
+    if alignment.pattern.garbage:
+        return ""
+    left = (utterance.words[at] for at in _left(utterance, alignment, Role.UNKNOWN, Role.TALK, Role.WORD))
+    return next((w for w in left if grammar.lexicon.vocabulary.may_be_negation(w)), "")
 
 
 def _second_command(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
@@ -236,6 +244,7 @@ STOPS = (
     Stop("second unit", Severity.REJECT, _second_unit, "two units that contradict each other"),
     Stop("second command", Severity.REJECT, _second_command, "another device with a direction or a number of its own"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
+    Stop("guessed negation", Severity.CONFIRM, _guessed_negation, "a word with no place that may be a negation which was misheard"),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
     Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
     Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),
