@@ -10,7 +10,7 @@ import sys
 import glossa
 from glossa.extras import need
 from glossa.files import find_house, read_text
-from glossa.trials.noise import StressResult, stress
+from glossa.trials.stress import StressResult, stress
 
 
 def run(scheduler: str = "", rates: tuple[float, ...] = (0.0, 0.1, 0.2)) -> StressResult:

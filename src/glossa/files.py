@@ -134,8 +134,8 @@ def _exists(path: Path) -> bool:
 
 
 def _sheet_names(text: str) -> list[str]:
-    """The files that a house file names: tables of phrases and of codes, and languages."""
-    return _named(text, ("house", "tables"), ("house", "language_files"), ("sources", "codes"))
+    """The files that a house file names: tables of phrases and of codes, languages, its recogniser."""
+    return _named(text, ("house", "tables"), ("house", "language_files"), ("house", "recogniser"), ("sources", "codes"))
 
 
 def _named(text: str, *places: tuple[str, str]) -> list[str]:

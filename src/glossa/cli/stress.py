@@ -39,7 +39,7 @@ def stress(
       glossa stress marigold --errors 0,10,20 --picture stress.png
     """
     from glossa.cli.terminal import console
-    from glossa.trials.noise import stress as run
+    from glossa.trials.stress import stress as run
 
     home = load_house(house)
     try:

@@ -111,7 +111,7 @@ class Lexicon:
         self.ignored = PhraseSet.of(self.texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
-            self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms,
+            self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms, house.recogniser,
         )  # fmt: skip
         units: dict[str, str] = {}
         for spec in self.specs:

@@ -8,19 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
-from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
 from glossa.hearing.costs import COSTS
 from glossa.hearing.roles import How
+from glossa.hearing.sounding import Like, SoundTable
+from glossa.house.recogniser import USUAL, Recogniser
 from glossa.language import Language, plural
-from glossa.language.phones import Phones, gap_price, letters, phones, swap_price
+from glossa.language.phones import Phones, SoundPrices, phones
 from glossa.language.phrases import Words
-
-if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
 
 MOST_NEAR = 12
 """Words of the house that one heard word may stand for; ``MOST_SOUNDING`` of them by sound."""
@@ -41,6 +38,9 @@ DOUBTFUL, DOUBTFUL_NEGATION = 0.42, 0.3
 
 SURE = 0.5
 """A word that was split in two and misheard besides may cost this much at most."""
+
+
+_MEANING = How.SYNONYM | How.TOWARD | How.REWRITTEN
 
 
 class Near(Struct, frozen=True):
@@ -81,6 +81,7 @@ class Vocabulary:
         strict: words that are only bridged by sound up to a distance of their own.
         kin: words that are never taken for each other by sound, such as the names of colours.
         sound_price, synonym_price: factors on what sound-alikes and words that mean the same cost.
+        recogniser: how it mishears.
     """
 
     def __init__(
@@ -93,6 +94,7 @@ class Vocabulary:
         kin: frozenset[str] = frozenset(),
         sound_price: float = 1.0,
         synonym_price: float = 1.0,
+        recogniser: Recogniser = USUAL,
     ) -> None:
         self.language = language
         self.words = frozenset(words)
@@ -103,7 +105,12 @@ class Vocabulary:
         self._near = lru_cache(MOST_CACHED)(self._find)
         self._joined = lru_cache(MOST_CACHED)(self._join)
         self._splits = lru_cache(MOST_CACHED)(self._taken_apart)
-        self._table: _SoundTable | None = None
+        self._table: SoundTable | None = None
+        self._prices = SoundPrices(recogniser.sounds)
+        self._written_for: dict[str, tuple[str, ...]] = {}
+        for meant, every in recogniser.written.items():
+            for written in every:
+                self._written_for[written] = (*self._written_for.get(written, ()), meant)
         self._plurals: dict[str, list[str]] = {}
         for word in self._order:
             self._plurals.setdefault(plural(word, language), []).append(word)
@@ -138,11 +145,16 @@ class Vocabulary:
             *numbers.roughly,
         )
         self._number_parts = frozenset(w for w in parts if len(w) > 2)
+        said_with_numbers = {*self._number_parts, *numbers.minus, *(w for text in numbers.below_zero for w in text.split())}
+        self._number_like = lru_cache(MOST_CACHED)(Like(said_with_numbers, language.tag, DOUBTFUL))
         self._fixed = language.negation.single | self._counted
-        self._number_like = lru_cache(MOST_CACHED)(_Like(self._number_parts, language.tag, DOUBTFUL))
-        self._negation_like = lru_cache(MOST_CACHED)(_Like(language.negation.single, language.tag, DOUBTFUL_NEGATION, begins=True))
+        self._negation_like = lru_cache(MOST_CACHED)(Like(language.negation.single, language.tag, DOUBTFUL_NEGATION, begins=True))
         self._usual = language.filler.single | language.talk.single | language.small | language.light | frozenset(language.poles)
-        listed = (language.filler, language.talk, *(language.phrases("grammar", k) for k in ("excepted", "everything", "all", "inside")))
+        listed = (
+            language.filler,
+            language.talk,
+            *(language.phrases("grammar", k) for k in ("excepted", "everything", "all", "inside")),
+        )
         self._ordinary = frozenset(w for phrases in listed for w in phrases.words)
         self._ordinary |= language.small | language.light | language.negation.single
         self._household: dict[str, list[tuple[Words, Near]]] = {}
@@ -222,6 +234,8 @@ class Vocabulary:
             yield Near(said, COSTS.alike, How.SOUND)
             for other in same.get(said, ()):
                 yield Near(other, COSTS.alike + COSTS.synonym, How.SOUND)
+        for said in self._written_for.get(word, ()):
+            yield Near(said, COSTS.alike, How.SOUND)
         if self._may_be_misheard(word):
             farthest = COSTS.taken_farthest if taken else COSTS.farthest
             for said, distance in self._sounding(word, self.sound(word), farthest):
@@ -279,8 +293,8 @@ class Vocabulary:
         """Words of the house within a distance by sound, nearest first."""
         if self._table is None:
             words = [w for w in self._order if len(w) >= 2 and w not in self.language.small and not w.isdigit()]
-            self._table = _SoundTable(words, [self.sound(w) for w in words])
-        return self._table.within(word, sound, farthest)
+            self._table = SoundTable(words, [self.sound(w) for w in words], self._prices)
+        return self._table.within(word, sound, farthest, MOST_SOUNDING)
 
     def may_be_number(self, word: str) -> bool:
         """Whether a word may be a number word, or a unit, that was misheard."""
@@ -348,116 +362,3 @@ class Vocabulary:
         if word in self.words or word in self._plurals or word in self._number_parts:
             return True
         return len(word) > 2 and any(w in self.words for w in (*self.language.same.get(word, ()), *self.bases(word)))
-
-
-class _Like:
-    """Tells whether a word sounds like one of some others; with ``begins`` one that begins with the same sound."""
-
-    def __init__(self, words: Iterable[str], tag: str, farthest: float, *, begins: bool = False) -> None:
-        self._words, self._tag, self._farthest, self._begins = sorted(words), tag, farthest, begins
-        self._table: _SoundTable | None = None
-
-    def __call__(self, word: str) -> bool:
-        if self._table is None:
-            self._table = _SoundTable(self._words, [phones(w, self._tag) for w in self._words])
-        sound = phones(word, self._tag)
-        near = self._table.within(word, sound, self._farthest)
-        return any(not self._begins or phones(w, self._tag)[:1] == sound[:1] for w, _ in near)
-
-
-_MEANING = How.SYNONYM | How.TOWARD | How.REWRITTEN
-
-_CLASSES = (
-    ("P", "B", "F", "V", "W", "TH", "DH"), ("T", "D", "S", "Z", "SH", "ZH", "CH", "JH"), ("K", "G", "HH"), ("M", "N", "NG"), ("L", "R", "Y"),
-)  # fmt: skip
-"""Phones that are made alike; all vowels are one class, and every letter of a language without rules for its sounds is its own."""
-
-UNLIKE = 0.6
-"""Words that differ in more than this share of their phones, by class, are not compared phone by phone."""
-
-FEW_UNLIKE = 2.0
-"""Words that differ in no more phones than this always are."""
-
-
-class _SoundTable:
-    """Words of a house by their sound. What they are made of tells in one pass over all which of them may be near another."""
-
-    def __init__(self, words: Sequence[str], sounds: Sequence[Phones]) -> None:
-        self._words = words
-        self._class: dict[str, int] = {p: i for i, group in enumerate(_CLASSES) for p in group}
-        vowels = len(_CLASSES)
-        for symbol in {s for sound in sounds for s in sound}:
-            self._class.setdefault(symbol, vowels if symbol.isupper() else vowels + 1 + ord(symbol[0]) % 32)
-        self._sounds, self._letters = _Columns(sounds), _Columns([letters(w) for w in words])
-        import numpy as np
-
-        self._made_of: NDArray[np.int16] = np.array([self._bag(s) for s in sounds] or [self._bag(())], dtype=np.int16)
-
-    def _bag(self, sound: Phones) -> list[int]:
-        bag = [0] * (len(_CLASSES) + 33)
-        for symbol in sound:
-            bag[self._class.get(symbol, len(_CLASSES))] += 1
-        return bag
-
-    def within(self, word: str, sound: Phones, farthest: float) -> list[tuple[str, float]]:
-        """The words within a distance of :func:`glossa.language.phones.apart`, nearest first, at most ``MOST_SOUNDING``."""
-        import numpy as np
-
-        if not self._words:
-            return []
-        unlike = np.abs(self._made_of - np.array(self._bag(sound), dtype=np.int16)).sum(axis=1)
-        longest = np.maximum(self._sounds.lengths, len(sound))
-        near = (unlike <= np.maximum(FEW_UNLIKE, UNLIKE * longest)).nonzero()[0]
-        if not near.size:
-            return []
-        by_sound, by_letter = self._sounds.distances(sound, near), self._letters.distances(letters(word), near)
-        apart = 0.8 * np.minimum(by_sound, by_letter) + 0.2 * np.maximum(by_sound, by_letter)
-        hits = sorted((round(float(apart[i]), 9), self._words[near[i]]) for i in (apart <= farthest + 1e-9).nonzero()[0])
-        return [(w, d) for d, w in hits[:MOST_SOUNDING] if d <= farthest]
-
-
-class _Columns:
-    """Sequences of symbols, a column each, to be compared with one sequence in one pass."""
-
-    def __init__(self, sequences: Sequence[Phones]) -> None:
-        import numpy as np
-
-        self._symbols = sorted({s for q in sequences for s in q})
-        index = {s: i for i, s in enumerate(self._symbols)}
-        self.lengths: NDArray[np.intp] = np.array([len(q) for q in sequences], dtype=np.intp)
-        width = int(self.lengths.max()) if len(sequences) else 0
-        self._codes: NDArray[np.intp] = np.zeros((width, len(sequences)), dtype=np.intp)
-        gaps = np.zeros((width + 1, len(sequences)))
-        for column, sequence in enumerate(sequences):
-            for row, symbol in enumerate(sequence):
-                self._codes[row, column] = index[symbol]
-                gaps[row + 1, column] = gap_price(sequence, row)
-        self._skipped: NDArray[np.float64] = np.cumsum(gaps, axis=0)
-        self._prices: dict[str, NDArray[np.float64]] = {}
-
-    def distances(self, one: Phones, columns: NDArray[np.intp]) -> NDArray[np.float64]:
-        """Distances 0 to 1 from one sequence to some columns: the edit distance of :func:`glossa.language.phones.distance`.
-
-        What it costs to leave out symbols of a column adds up along it, so that the least over all ways to do so is a running minimum.
-        """
-        import numpy as np
-
-        lengths = self.lengths[columns]
-        if not one:
-            return np.ones(len(columns))
-        codes, skipped = self._codes[:, columns], self._skipped[:, columns]
-        rows = skipped
-        for at, symbol in enumerate(one):
-            prices = self._prices.get(symbol)
-            if prices is None:
-                prices = self._prices[symbol] = np.array([swap_price(symbol, s) for s in self._symbols])
-            new = rows + gap_price(one, at)
-            np.minimum(new[1:], rows[:-1] + prices[codes], out=new[1:])
-            new -= skipped
-            np.minimum.accumulate(new, axis=0, out=new)
-            new += skipped
-            rows = new
-        ends = rows[lengths, np.arange(len(columns))]
-        found: NDArray[np.float64] = np.minimum(1.0, ends / np.maximum(lengths, len(one)))
-        found[lengths == 0] = 1.0
-        return found

@@ -36,6 +36,7 @@ from glossa.house.model import (
 from glossa.house.notation import NotationError, expand
 from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.reader import Reader
+from glossa.house.recogniser import USUAL, Recogniser, read_recogniser
 from glossa.house.schema import SECTIONS, TABLES, StepSection
 from glossa.house.shapes import Path, convert
 from glossa.house.sorts import FREE, NumberValues
@@ -190,7 +191,23 @@ class _Builder:
             resume=base.resume,
             sources=sources,
             language_files=self._language_files(base.language_files),
+            recogniser=self._recogniser(base.recogniser),
         )
+
+    def _recogniser(self, name: str) -> Recogniser:
+        if name and name not in self.sheets:
+            self.bad(
+                ("house", "recogniser"),
+                f"there is no file '{name}'",
+                "it is looked for beside the house file; `glossa stress HOUSE --heard FILE --save recogniser.toml` makes one",
+            )
+        if name not in self.sheets:
+            return USUAL
+        try:
+            return read_recogniser(self.sheets[name], name)
+        except HouseError as error:
+            self.reader.problems += error.problems
+            return USUAL
 
     def _language_files(self, names: list[str]) -> dict[str, str]:
         for number, name in enumerate(names):

@@ -11,6 +11,7 @@ from glossa.house.forms import SetWire, WaitWire, Wire
 from glossa.house.links import Link
 from glossa.house.notation import Sequence
 from glossa.house.problems import nearest
+from glossa.house.recogniser import USUAL, Recogniser
 from glossa.house.sources import Source
 from glossa.house.text import identifier
 from glossa.house.values import NO_TEXTS, Texts, Value, Values
@@ -250,6 +251,8 @@ class House(Struct, frozen=True):
     sources: Mapping[str, Source] = field(default_factory=dict)
     language_files: Mapping[str, str] = field(default_factory=dict)
     """Languages of the household's own: the name of a file, and its text."""
+    recogniser: Recogniser = USUAL
+    """How the household's recogniser mishears, as far as that is known."""
 
     @property
     def id(self) -> str:

@@ -32,6 +32,7 @@ class HouseSection(Section):
     languages: list[str] = msgspec.field(default_factory=lambda: ["en"])
     tables: list[str] = []
     language_files: list[str] = []
+    recogniser: str = ""
     repeat: NotNegative = 0.7
     resume: Literal["report", "send"] = "report"
 

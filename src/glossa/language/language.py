@@ -43,7 +43,7 @@ class Language(Struct, frozen=True):
     Attributes:
         tag: BCP 47 tag.
         filler, negation, talk: phrases by what they do to an utterance.
-        small, light, verbs, question: sets of single words.
+        small, light, verbs, question: sets of single words. common: those that a recogniser may write for others, and how common, 0 the most.
         poles: for a word, the (axis, side) pairs that it stands for; words of one axis and other sides are opposites.
         same: for a word, the words that mean the same.
         toward: for a word, the words that it may stand for at a higher price.
@@ -61,6 +61,7 @@ class Language(Struct, frozen=True):
     light: frozenset[str]
     verbs: frozenset[str]
     question: frozenset[str]
+    common: Mapping[str, int]
     poles: Mapping[str, tuple[tuple[str, int], ...]]
     same: Mapping[str, frozenset[str]]
     toward: Mapping[str, frozenset[str]]
@@ -234,6 +235,7 @@ def compiled(file: LanguageFile, tag: str) -> Language:
         light=frozenset(file.light),
         verbs=frozenset(file.verbs),
         question=frozenset(file.question),
+        common={w: n for n, w in enumerate(dict.fromkeys(w for text in file.common for w in text.split()))},
         poles={k: tuple(v) for k, v in poles.items()},
         same={k: frozenset(v) for k, v in same.items()},
         toward={k: frozenset(v) for k, v in toward.items()},

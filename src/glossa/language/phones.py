@@ -13,6 +13,7 @@ from importlib import resources
 
 from msgspec import Struct
 
+from glossa.house.recogniser import USUAL, Sounds
 from glossa.house.text import fold
 
 Phones = tuple[str, ...]
@@ -49,23 +50,39 @@ def _swaps() -> dict[tuple[str, str], float]:
 _SWAP = _swaps()
 
 
-def swap_price(one: str, other: str) -> float:
-    """The price of one phone, or letter, for another: 0 to 1."""
-    return 0.0 if one == other else _SWAP.get((one, other), OTHER)
+class SoundPrices:
+    """What it costs, 0 to 1, to take one phone, or letter, for another, and to leave one out.
 
+    Args:
+        sounds: of a recogniser, whose own prices go before the usual ones, in both directions.
+    """
 
-def gap_price(phones: Sequence[str], at: int) -> float:
-    """The price of leaving out the phone at ``at``: 0 to 1."""
-    phone = phones[at]
-    if phone in _WEAK:
-        return SMALL_GAP
-    if phone in ("R", "L") and at and phones[at - 1] in VOWELS:
-        return SMALL_GAP
-    if phone in ("T", "D", "t", "d"):
-        beside = (*phones[max(0, at - 1) : at], *phones[at + 1 : at + 2])
-        if any(b not in VOWELS for b in beside):
+    def __init__(self, sounds: Sounds = USUAL.sounds) -> None:
+        own = {(a, b): price for key, price in sounds.swapped.items() for a, b in [key.split()]}
+        self._swaps = {**_SWAP, **own, **{(b, a): price for (a, b), price in own.items()}}
+        self._gaps = dict(sounds.lost)
+
+    def swap(self, one: str, other: str) -> float:
+        """The price of one phone, or letter, for another."""
+        return 0.0 if one == other else self._swaps.get((one, other), OTHER)
+
+    def gap(self, phones: Sequence[str], at: int) -> float:
+        """The price of leaving out the phone at ``at``."""
+        phone = phones[at]
+        if phone in self._gaps:
+            return self._gaps[phone]
+        if phone in _WEAK:
             return SMALL_GAP
-    return 1.0
+        if phone in ("R", "L") and at and phones[at - 1] in VOWELS:
+            return SMALL_GAP
+        if phone in ("T", "D", "t", "d"):
+            beside = (*phones[max(0, at - 1) : at], *phones[at + 1 : at + 2])
+            if any(b not in VOWELS for b in beside):
+                return SMALL_GAP
+        return 1.0
+
+
+PLAIN = SoundPrices()
 
 
 @lru_cache(maxsize=65536)
@@ -82,12 +99,12 @@ def distance(one: Phones, other: Phones) -> float:
     longest = max(len(one), len(other))
     if not one or not other:
         return 1.0
-    gaps = [gap_price(other, j) for j in range(len(other))]
+    gaps = [PLAIN.gap(other, j) for j in range(len(other))]
     row = [0.0]
     for gap in gaps:
         row.append(row[-1] + gap)
     for i, mine in enumerate(one):
-        skip = gap_price(one, i)
+        skip = PLAIN.gap(one, i)
         left = row[0] + skip
         new = [left]
         for j, theirs in enumerate(other):

@@ -235,7 +235,10 @@ class Proposals(Section, frozen=True):
 
 
 class LanguageFile(Section, frozen=True):
-    """A whole language file."""
+    """A whole language file.
+
+    ``common`` are the words that a recogniser may write for others, the commonest first, several in a text.
+    """
 
     language: str
     name: str
@@ -244,6 +247,7 @@ class LanguageFile(Section, frozen=True):
     light: Words = []
     verbs: Words = []
     negation: Words = []
+    common: Words = []
     contractions: list[Pair] = []
     talk: Words = []
     question: Words = []
@@ -295,7 +299,7 @@ def read_language(text: str, name: str) -> LanguageFile:
     return _folded(found)
 
 
-_LISTS = ("filler", "small", "light", "verbs", "negation", "talk", "question")
+_LISTS = ("common", "filler", "small", "light", "verbs", "negation", "talk", "question")
 
 
 def _folded(file: LanguageFile) -> LanguageFile:

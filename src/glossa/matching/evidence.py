@@ -123,7 +123,7 @@ TERMS = (
     Term("guessed which", -1, -1.0, "how far the words are apart by sound that alone tell a device from others of its kind"),
     Term("unclear which", -1, -1.5, "an unknown word that may say which of several devices are meant: \"the beige lamps\""),
     Term("guessed value", -1, -1.0, "a value that was only heard by sound"),
-    Term("counts something", -1, -1.5, "an unknown word right behind a number without a unit: \"twenty pounds\""),
+    Term("counts something", -1, -1.5, "an unknown word, or a device, right behind a number without a unit: \"twenty pounds\""),
     Term("half a number", -1, -2.5, "a word beside a number that sounds like a part of one: \"certain six\""),
     Term("default", -1, -0.1, "slots of a default that were not said"),
     Term("spoken of", -1, -0.5, "the device was not said but spoken of before"),
@@ -146,6 +146,7 @@ def _few(count: float) -> float:
 _LEFT = {
     Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small",
 }  # fmt: skip
+_PASSED = frozenset((Role.SMALL, Role.FILLER))
 _MISHEARD = frozenset((Role.UNKNOWN, Role.TALK, Role.WORD, Role.VERB))
 _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
 
@@ -348,7 +349,9 @@ class _Measured:
             )
             self._add("first words", candidate.cost - sum(e.cost for e in candidate.used) >= COSTS.first_words - 1e-9)
             guess = self._guessed(candidate, candidate.value)
-            self._add("guessed which" if len(candidate.used) > 1 else "guessed name", guess if len(candidate.used) > 1 else guess > 0)
+            self._add(
+                "guessed which" if len(candidate.used) > 1 else "guessed name", guess if len(candidate.used) > 1 else guess > 0
+            )
             self._add("unclear which", self._narrowed(candidate, candidate.value))
         elif candidate.used:
             self._add(
@@ -363,7 +366,7 @@ class _Measured:
             elif cost >= min(GUESSED, ORDINAL):
                 self._add("rough number", 1)
             if isinstance(candidate.value, (int, float)):
-                self._add("counts something", self._unknown_behind(candidate))
+                self._add("counts something", self._unknown_behind(candidate) or self._counts_devices(candidate))
                 self._add("half a number", self._half_heard(candidate))
 
     def _guessed(self, candidate: Candidate, devices: Devices) -> float:
@@ -377,16 +380,20 @@ class _Measured:
         """Whether a word that nobody knows, where a name has its other words, may tell which of several are meant: "the beige lamps"."""
         at = candidate.start - 1 if self._language.grammar.head == "last" else candidate.end
         several = devices.which or devices.devices.bit_count() > 1
-        return several and 0 <= at < len(self._utterance.words) and self._strange(at)
+        return several and 0 <= at < len(self._utterance.words) and self._free(at, at + 1) and self._no_article(at)
 
-    def _strange(self, at: int) -> bool:
-        return self._free(at, at + 1) and self._utterance.roles[at] in (Role.UNKNOWN, Role.TALK)
+    def _no_article(self, at: int) -> bool:
+        role, word = self._utterance.roles[at], self._utterance.words[at]
+        small = role == Role.SMALL and self._language.grammar.head == "last"
+        return role in (Role.UNKNOWN, Role.TALK) or (small and word not in self._grammar.lexicon.articles | self._pronouns)
 
     def _half_heard(self, candidate: Candidate) -> bool:
         """Whether a word beside a number may be a part of it that was misheard: "certain six", "want and a half"."""
         utterance, vocabulary = self._utterance, self._grammar.lexicon.vocabulary
         for at, step in ((candidate.start - 1, -1), (candidate.end, 1)):
-            while 0 <= at < len(utterance.words) and utterance.roles[at] == Role.SMALL and self._free(at, at + 1):
+            while 0 <= at < len(utterance.words) and utterance.roles[at] in _PASSED and self._free(at, at + 1):
+                if step < 0 and utterance.words[at] in self._language.grammar.joined:  # "too and a half"
+                    return True
                 at += step
             if 0 <= at < len(utterance.words) and self._free(at, at + 1):
                 if utterance.roles[at] in _MISHEARD and vocabulary.may_be_number(utterance.words[at]):
@@ -404,6 +411,13 @@ class _Measured:
         if at >= len(utterance.words) or utterance.roles[at] != Role.UNKNOWN or not self._free(at, at + 1):
             return False
         return not any(q.unit and q.start == candidate.start and q.end == candidate.end for q in utterance.quantities)
+
+    def _counts_devices(self, candidate: Candidate) -> bool:
+        """Whether a number without a unit stands right before several devices: "open three vents"."""
+        device = self._alignment.candidate("device")
+        if device is None or device.start != candidate.end:
+            return False
+        return not any(q.unit and q.end == candidate.end for q in self._utterance.quantities)
 
     def _tells(self, at: int, meant: str) -> bool:
         word = self._utterance.words[at]

@@ -13,6 +13,9 @@ from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Kind
 from glossa.matching.grammar import Grammar
 
+FAR = 0.45
+"""A word of direction that costs more than this by its sound is only guessed, where what was heard is a common word."""
+
 
 class Severity(IntEnum):
     """What a stop makes of a reading."""
@@ -201,7 +204,7 @@ def _homophone(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
 
 def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A word that decides between opposites, only guessed by sound from a word that usually is another one."""
-    poles = grammar.lexicon.language.poles
+    poles, usual = grammar.lexicon.language.poles, grammar.lexicon.language.common
     for option in alignment.chosen:
         edges = (
             ()
@@ -213,7 +216,8 @@ def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Gram
             else ()
         )
         for edge in edges:
-            if edge.how & How.TAKEN and edge.word in poles:
+            common = edge.how & How.TAKEN or (edge.cost > FAR and utterance.words[edge.start] in usual)
+            if edge.how & How.SOUND and common and edge.word in poles:
                 return f"{utterance.words[edge.start]} / {edge.word}"
     return ""
 
@@ -244,7 +248,9 @@ STOPS = (
     Stop("second unit", Severity.REJECT, _second_unit, "two units that contradict each other"),
     Stop("second command", Severity.REJECT, _second_command, "another device with a direction or a number of its own"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
-    Stop("guessed negation", Severity.CONFIRM, _guessed_negation, "a word with no place that may be a negation which was misheard"),
+    Stop(
+        "guessed negation", Severity.CONFIRM, _guessed_negation, "a word with no place that may be a negation which was misheard"
+    ),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
     Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
     Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),

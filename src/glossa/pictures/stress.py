@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from glossa.pictures.save import save
-from glossa.trials.noise import StressResult
+from glossa.trials.stress import StressResult
 
 
 def draw_stress(result: StressResult, file: str, *, width: float = 12.8, height: float = 8.0, dpi: int = 100) -> None:
     """Draw frame accuracy, wrong actions and asked rate against the word error rate, and the words that cost most.
 
     Args:
-        result: from :func:`glossa.trials.noise.stress`.
+        result: from :func:`glossa.trials.stress.stress`.
         file: the PNG, SVG or PDF file to write.
         width, height: in inches.
         dpi: dots per inch, for PNG.

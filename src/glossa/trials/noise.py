@@ -1,334 +1,237 @@
-"""A stand-in for a poor recogniser: seeded errors in what was heard, at a given word error rate."""
+"""What a recogniser may write instead of what was said: every single error, each with how likely it is, and texts with some of them."""
 
 from __future__ import annotations
 
+import math
 import random
-from collections.abc import Callable, Sequence
+from bisect import bisect_left
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import accumulate
 
 from msgspec import Struct
-from msgspec.structs import replace
 
+from glossa.hearing.lexicon import Lexicon
 from glossa.hearing.numbers import twins
+from glossa.hearing.sounding import SoundTable
+from glossa.hearing.tokens import Token, tokenize
 from glossa.house.model import House
-from glossa.house.text import words
-from glossa.language import Language, load_language, plural
-from glossa.language.phones import distance, phones
-from glossa.trials.measures import kind
-from glossa.trials.parallel import run_table_parallel
-from glossa.trials.run import Result
-from glossa.trials.table import Row
+from glossa.house.recogniser import USUAL, Recogniser
+from glossa.language import Language, load_language
+from glossa.language.phones import VOWELS, Phones, SoundPrices, phones
 
-ERRORS = (0.0, 0.05, 0.1, 0.2, 0.3)
-FARTHEST = 0.45
-MOST_COSTLY = 10
-# How often each sort of error is made, relative to the others.
-SORTS = {"sound alike": 8, "dropped": 4, "merged": 2, "split": 2, "plural": 2, "filler": 2, "number": 2, "cut off": 1}
+FARTHEST = 0.42
+"""Words further apart by sound are not taken for each other."""
+
+PARTS_FARTHEST = 0.3
+"""What two words that were written for one, or one for two, may be apart from it together."""
+
+SLOPE = 0.15
+"""The distance over which a word that sounds like another one gets e times less likely to be written for it."""
+
+SHORT = 2.0
+"""Sounds by which a word gets e times less likely to be dropped, or to be written together with its neighbour."""
+
+RANKED, AT_HOME = 10.0, 100
+"""A word is as common as its place in the list of common words, and so many more, to the power of -1/2; one of the house is at least as common
+as if it stood at the second place."""
+
+MOST_ALIKE = 12
+"""Words that one word may be taken for."""
+
+MOST_INSERTED = 2
+"""Small words, and as many that say nothing, that may be added."""
+
+
+class Slip(Struct, frozen=True):
+    """One error.
+
+    Attributes:
+        sort: ``taken``, ``dropped``, ``inserted``, ``merged``, ``split`` or ``twin``.
+        start, end: the tokens that it is made in; both the same for a word that is added.
+        said: what was said there.
+        heard: what is written instead, ``""`` where it is lost.
+        likelihood: how likely it is, as a share of what can go wrong in a word.
+    """
+
+    sort: str
+    start: int
+    end: int
+    said: str
+    heard: str
+    likelihood: float
 
 
 class Noise:
-    """Makes errors like a recogniser's, the same ones for the same seed.
+    """Makes the errors of a recogniser; everything that is drawn is the same for the same seed.
 
     Args:
-        language: whose words are mistaken for each other.
-        pool: further words that may be heard instead, such as those of the house.
+        language: whose words are taken for each other.
+        pool: further words that may be written instead, such as those of the house.
+        recogniser: how it mishears.
     """
 
-    def __init__(self, language: Language, pool: Sequence[str] = ()) -> None:
-        self.language = language
-        listed = {w for ps in (language.filler, language.talk) for fs in ps.by_first.values() for p in fs for w in p}
-        known = {*listed, *language.same, *language.poles, *language.light, *language.small, *pool, *_OFTEN}
-        self._pool = [(w, phones(w, language.tag)) for w in sorted(known) if len(w) > 2]
-        self._alike: dict[str, list[str]] = {}
-        self._filler = [p[0] for fs in language.filler.by_first.values() for p in fs if len(p) == 1]
-        self._number_words = {**language.numbers.ones, **language.numbers.tens}
+    def __init__(self, language: Language, pool: Sequence[str] = (), recogniser: Recogniser = USUAL) -> None:
+        self.language, self.recogniser = language, recogniser
+        self._rank = {**language.common, **{w: min(AT_HOME, language.common.get(w, AT_HOME)) for w in pool}}
+        self._last = len(language.common)
+        numbers = language.numbers
+        fillers = [p[0] for fs in language.filler.by_first.values() for p in fs if len(p) == 1]
+        listed = {*language.common, *pool, *language.small, *language.poles, *numbers.ones, *numbers.tens, *fillers}
+        self._pool = sorted(w for w in listed if w.isalpha())
+        self._table = SoundTable(self._pool, [phones(w, language.tag) for w in self._pool], SoundPrices(recogniser.sounds))
+        self._numbers = {**numbers.ones, **numbers.tens}
+        self._said = {value: word for word, value in reversed(self._numbers.items())}
+        self._alike: dict[str, tuple[tuple[str, float], ...]] = {}
+        self._halves: dict[str, tuple[str, float]] = {}
+        by_rank = sorted(language.small, key=lambda w: (language.common.get(w, self._last), w))
+        short = sorted(fillers, key=lambda w: (len(w), w))
+        self._inserted = (*by_rank[:MOST_INSERTED], *short[:MOST_INSERTED])
 
-    def alike(self, word: str) -> list[str]:
-        """The words that sound most like a word, nearest first."""
-        if word not in self._alike:
-            sound = phones(word, self.language.tag)
-            near = [(distance(sound, s), w) for w, s in self._pool if w != word and abs(len(s) - len(sound)) <= 2]
-            self._alike[word] = [w for d, w in sorted(near)[:4] if d <= FARTHEST]
-        return self._alike[word]
+    def _common(self, word: str) -> float:
+        return float((RANKED + self._rank.get(word, self._last)) ** -0.5)
+
+    def _phones(self, word: str) -> Phones:
+        return phones(word, self.language.tag)
+
+    # --- what a word may be written as ------------------------------------------------------------------------------
+
+    def alike(self, word: str) -> tuple[tuple[str, float], ...]:
+        """The words that may be written for a word, likeliest first, with how likely: by their sound, by how common they are, and by what
+        the recogniser is known to have written."""
+        known = self._alike.get(word)
+        if known is None:
+            known = self._alike[word] = self._found(word)
+        return known
+
+    def _found(self, word: str) -> tuple[tuple[str, float], ...]:
+        near = self._table.within(word, self._phones(word), FARTHEST, 4 * MOST_ALIKE)
+        shares = {w: self._common(w) * math.exp(-d / SLOPE) for w, d in near if w != word and not self._is_twin(word, w)}
+        total = sum(shares.values()) + self._common(word)
+        shares = {w: share / total for w, share in shares.items()}
+        seen = self.recogniser.written.get(word, {})
+        count = sum(seen.values())
+        for heard, times in seen.items():
+            if heard != word:
+                shares[heard] = (shares.get(heard, 0.0) + times) / (1 + count)
+        return tuple(sorted(shares.items(), key=lambda s: (-s[1], s[0]))[:MOST_ALIKE])
+
+    def _is_twin(self, word: str, other: str) -> bool:
+        value = self._numbers.get(word)
+        return value is not None and self._numbers.get(other) in twins(value, self.language)
+
+    def _twins(self, token: Token) -> Iterator[str]:
+        value = token.number if token.number is not None else self._numbers.get(token.word)
+        for twin in twins(value, self.language) if value is not None and value < 10_000 else ():
+            if token.number is not None:
+                yield str(twin)
+            elif twin in self._said:
+                yield self._said[twin]
+
+    def _split(self, word: str) -> tuple[str, float]:
+        """The two words that are likeliest to be written for one, and how likely; ``""`` for none."""
+        known = self._halves.get(word)
+        if known is None:
+            known = self._halves[word] = max(self._parted(word), key=lambda p: (p[1], p[0]), default=("", 0.0))
+        return known
+
+    def _parted(self, word: str) -> Iterator[tuple[str, float]]:
+        """The ways to hear a word as two words of the language, each with a vowel."""
+        for at in range(2, len(word) - 1):
+            parts = [(p, self._phones(p)) for p in (word[:at], word[at:])]
+            if not all(any(s in VOWELS for s in sound) for _, sound in parts):
+                continue
+            near = [self._table.within(p, sound, PARTS_FARTHEST, 1) for p, sound in parts]
+            if all(near):
+                (one, far), (other, farther) = near[0][0], near[1][0]
+                if far + farther <= PARTS_FARTHEST:
+                    yield f"{one} {other}", math.exp(-(far + farther) / SLOPE)
+
+    def _merged(self, one: str, other: str) -> Iterator[tuple[str, float]]:
+        """Two words as one: as a word of the language that sounds like both together, or just written without a blank."""
+        sound = (*self._phones(one), *self._phones(other))
+        near = self._table.within(one + other, sound, PARTS_FARTHEST, 1)
+        yield one + other, 0.5
+        for word, far in near:
+            if word not in (one, other, one + other):
+                yield word, math.exp(-far / SLOPE)
+
+    # --- every error of a text --------------------------------------------------------------------------------------
+
+    def every(self, text: str) -> list[Slip]:
+        """Every single error that may be made in a text, in the order of its words, with how likely each is."""
+        tokens = self._tokens(text)
+        return [slip for at in range(len(tokens) + 1) for slip in self._at(tokens, at)]
+
+    def _tokens(self, text: str) -> tuple[Token, ...]:
+        return tuple(t for t in tokenize(text, self.language.numbers.thousands) if t.end > t.start)
+
+    def _at(self, tokens: Sequence[Token], at: int) -> Iterator[Slip]:
+        sorts = self.recogniser.sorts
+        for word in self._inserted if sorts.inserted and tokens else ():
+            share = sorts.inserted / len(self._inserted) / (len(tokens) + 1)
+            if not any(t.word == word for t in tokens[max(0, at - 1) : at + 1]):
+                yield Slip("inserted", at, at, "", word, share)
+        if at >= len(tokens):
+            return
+        token = tokens[at]
+        word = token.word
+        for heard, share in self.alike(word) if word.isalpha() else ():
+            yield Slip("taken", at, at + 1, word, heard, sorts.taken * share)
+        for heard in self._twins(token):
+            yield Slip("twin", at, at + 1, word, heard, sorts.twin)
+        weak = math.exp(-len(self._phones(word)) / SHORT)
+        if len(tokens) > 1:
+            yield Slip("dropped", at, at + 1, word, "", sorts.dropped * weak)
+        if word.isalpha():
+            parts, share = self._split(word)
+            if parts:
+                yield Slip("split", at, at + 1, word, parts, sorts.split * share)
+        if at + 1 < len(tokens) and word.isalpha() and tokens[at + 1].word.isalpha():
+            following = tokens[at + 1].word
+            short = min(len(self._phones(word)), len(self._phones(following)))
+            for heard, share in self._merged(word, following):
+                yield Slip("merged", at, at + 2, f"{word} {following}", heard, sorts.merged * share * math.exp(-short / SHORT))
+
+    def heard(self, text: str, slip: Slip) -> str:
+        """A text with one error in it; everything else stays as it is written."""
+        tokens = self._tokens(text)
+        if slip.start == slip.end:
+            at = tokens[slip.start].start if slip.start < len(tokens) else len(text.rstrip())
+            return f"{text[:at].rstrip()} {slip.heard} {text[at:]}".strip()
+        start, end = tokens[slip.start].start, tokens[slip.end - 1].end
+        return " ".join(f"{text[:start]}{slip.heard}{text[end:]}".split())
+
+    # --- texts with errors drawn ------------------------------------------------------------------------------------
+
+    def one_error(self, text: str, dice: random.Random) -> str | None:
+        """A text with exactly one error, drawn by how likely each is; None where none could be made."""
+        slip = _draw(self.every(text), dice)
+        return None if slip is None else self.heard(text, slip)
 
     def hear(self, text: str, rate: float, dice: random.Random) -> tuple[str, list[str]]:
         """A text with errors at a word error rate, and the words that were struck."""
-        heard: list[str] = []
-        struck: list[str] = []
-        said = list(words(text))
+        tokens = self._tokens(text)
+        slips: list[Slip] = []
         at = 0
-        while at < len(said):
-            word = said[at]
-            if dice.random() >= rate:
-                heard.append(word)
-                at += 1
-                continue
-            struck.append(word)
-            sort = dice.choices(list(SORTS), list(SORTS.values()))[0]
-            if sort == "merged" and at + 1 < len(said):
-                heard.append(word + said[at + 1])
-                at += 2
-                continue
-            if sort == "cut off" and at >= len(said) - 2 and heard:
-                break
-            heard += self._mistaken(sort, word, dice)
-            at += 1
-        return " ".join(heard), struck
+        while at < len(tokens):
+            slip = _draw(list(self._at(tokens, at)), dice) if dice.random() < rate else None
+            if slip is not None:
+                slips.append(slip)
+            at = max(at + 1, slip.end if slip is not None else 0)
+        heard = text
+        for slip in reversed(slips):
+            heard = self.heard(heard, slip) or heard
+        return heard, [tokens[s.start].word for s in slips]
 
-    def one_error(self, text: str, dice: random.Random, tries: int = 12) -> str | None:
-        """A text with exactly one error in it; None where none could be made that changes it."""
-        said = list(words(text))
-        for _ in range(tries if said else 0):
-            at = dice.randrange(len(said))
-            sort = dice.choices(list(SORTS), list(SORTS.values()))[0]
-            if sort == "merged" and at + 1 < len(said):
-                heard = [*said[:at], said[at] + said[at + 1], *said[at + 2 :]]
-            elif sort == "cut off":
-                heard = said[:-1]
-            else:
-                heard = [*said[:at], *self._mistaken(sort, said[at], dice), *said[at + 1 :]]
-            if heard and heard != said:
-                return " ".join(heard)
+
+def _draw(slips: Sequence[Slip], dice: random.Random) -> Slip | None:
+    """One error, by how likely each is; None where there is none."""
+    totals = list(accumulate(s.likelihood for s in slips))
+    if not totals or totals[-1] <= 0:
         return None
-
-    def _mistaken(self, sort: str, word: str, dice: random.Random) -> list[str]:
-        if sort == "dropped" and word in (*self.language.small, *self.language.light):
-            return []
-        if sort == "split" and len(word) > 5:
-            middle = len(word) // 2
-            return [word[:middle], word[middle:]]
-        if sort == "plural" and word.isalpha():
-            return [word[:-1] if word.endswith("s") else plural(word, self.language)]
-        if sort == "filler":
-            return [dice.choice(self._filler), word] if self._filler else [word]
-        if sort == "number":
-            value = int(word) if word.isdigit() and len(word) < 5 else self._number_words.get(word)
-            twin = twins(value, self.language) if value is not None else ()
-            if twin:
-                spelled = next((w for w, v in self._number_words.items() if v == twin[0]), str(twin[0]))
-                return [str(twin[0]) if word.isdigit() else spelled]
-        near = self.alike(word)
-        return [dice.choice(near)] if near else [word]
+    return slips[bisect_left(totals, dice.random() * totals[-1])]
 
 
-_OFTEN = [
-    "lap",
-    "lab",
-    "land",
-    "lamb",
-    "let",
-    "late",
-    "light",
-    "lie",
-    "like",
-    "live",
-    "love",
-    "rain",
-    "ran",
-    "run",
-    "red",
-    "read",
-    "said",
-    "set",
-    "seat",
-    "see",
-    "sea",
-    "shot",
-    "shop",
-    "ship",
-    "sheet",
-    "white",
-    "wide",
-    "wait",
-    "way",
-    "work",
-    "word",
-    "world",
-    "room",
-    "roof",
-    "rude",
-    "road",
-    "rope",
-    "fan",
-    "van",
-    "fun",
-    "fin",
-    "for",
-    "far",
-    "fire",
-    "tire",
-    "time",
-    "dime",
-    "dim",
-    "thin",
-    "think",
-    "pump",
-    "bump",
-    "jump",
-    "lump",
-    "bench",
-    "beach",
-    "hatch",
-    "match",
-    "patch",
-    "catch",
-    "cattle",
-    "kettle",
-    "metal",
-    "medal",
-    "heat",
-    "heater",
-    "theatre",
-    "neater",
-    "winter",
-    "water",
-    "waiter",
-    "later",
-    "latter",
-    "letter",
-    "ladder",
-    "leather",
-    "weather",
-    "feather",
-    "father",
-    "kitchen",
-    "chicken",
-    "garden",
-    "pardon",
-    "hall",
-    "ball",
-    "call",
-    "fall",
-    "tall",
-    "wall",
-    "door",
-    "four",
-    "more",
-    "floor",
-    "store",
-    "stair",
-    "chair",
-    "share",
-    "curtain",
-    "certain",
-    "blind",
-    "mind",
-    "find",
-    "kind",
-    "lock",
-    "look",
-    "book",
-    "log",
-    "dog",
-    "clock",
-    "block",
-    "open",
-    "over",
-    "oven",
-    "ocean",
-    "close",
-    "clothes",
-    "cold",
-    "gold",
-    "old",
-    "told",
-    "bed",
-    "bad",
-    "bath",
-    "path",
-    "study",
-    "steady",
-    "buddy",
-    "muddy",
-    "gate",
-    "great",
-    "late",
-    "date",
-]
-
-
-class Stress(Struct, frozen=True):
-    """How a house holds up at one word error rate: counts over all rows."""
-
-    rate: float
-    rows: int
-    frame_right: int
-    must: int
-    wrong: int
-    asked: int
-    missed: int
-
-
-class StressResult(Struct, frozen=True):
-    """A stress run: one line for each word error rate, and the words whose errors cost most, as (word, lost rows, struck rows)."""
-
-    lines: tuple[Stress, ...]
-    costly: tuple[tuple[str, int, int], ...]
-
-
-def stress(
-    house: House,
-    rows: Sequence[Row],
-    errors: Sequence[float] = ERRORS,
-    seed: int = 1,
-    jobs: int = 1,
-    progress: Callable[[int], None] | None = None,
-) -> StressResult:
-    """Run a table through a poor recogniser.
-
-    Args:
-        house: the house to test.
-        rows: the rows of a table; those of a session are tested like the others, as one conversation.
-        errors: word error rates, 0 to 1.
-        seed: the same seed makes the same errors.
-        jobs: workers; the results are the same.
-        progress: called with the number of rows done.
-    """
-    makers = noises(house)
-    lines = []
-    cost: dict[str, list[int]] = {}
-    clean: list[bool] = []
-    for number, rate in enumerate(errors):
-        dice = random.Random(f"{seed}/{rate}")
-        heard, struck = [], []
-        for row in rows:
-            text, hit = makers[row.language or house.languages[0]].hear(row.utterance, rate, dice)
-            heard.append(replace(row, utterance=text if hit else row.utterance))
-            struck.append(hit)
-        base = number * len(rows)
-        results = run_table_parallel(house, heard, jobs, _from(base, progress))
-        if not clean:
-            clean = [r.right for r in results] if rate == 0 else [True] * len(results)
-        lines.append(_line(rate, results))
-        for result, hit, fine in zip(results, struck, clean, strict=True):
-            for word in dict.fromkeys(hit):
-                counts = cost.setdefault(word, [0, 0])
-                counts[1] += 1
-                counts[0] += fine and not result.right
-    worst = sorted(((w, a, b) for w, (a, b) in cost.items() if a), key=lambda c: (-c[1], c[0]))
-    return StressResult(tuple(lines), tuple(worst[:MOST_COSTLY]))
-
-
-def noises(house: House) -> dict[str, Noise]:
+def noises(house: House, recogniser: Recogniser = USUAL) -> Mapping[str, Noise]:
     """What makes the errors, for every language of a house."""
-    from glossa.hearing.lexicon import Lexicon
-
-    return {tag: Noise(load_language(tag), sorted(Lexicon(house, tag).vocabulary.words)) for tag in house.languages}
-
-
-def _line(rate: float, results: Sequence[Result]) -> Stress:
-    kinds = [kind(r) for r in results]
-    must = [k for r, k in zip(results, kinds, strict=True) if r.row.outcomes == ("accept",)]
-    return Stress(
-        rate=rate,
-        rows=len(results),
-        frame_right=must.count("right"),
-        must=len(must),
-        wrong=kinds.count("wrong action") + kinds.count("false accept"),
-        asked=must.count("asked"),
-        missed=must.count("missed"),
-    )
-
-
-def _from(base: int, progress: Callable[[int], None] | None) -> Callable[[int], None] | None:
-    """Progress that counts on from ``base``."""
-    return None if progress is None else lambda done: progress(base + done)
+    return {tag: Noise(load_language(tag), sorted(Lexicon(house, tag).vocabulary.words), recogniser) for tag in house.languages}

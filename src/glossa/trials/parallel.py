@@ -11,6 +11,8 @@ from glossa.trials.run import REMEMBERED, Result, run_table
 from glossa.trials.table import Row
 
 CHUNK = 200
+AT_ONCE = 4
+"""Calls that each worker gets before the next look at whether to go on."""
 _matchers: dict[int, tuple[House, Matcher]] = {}
 
 
@@ -37,7 +39,7 @@ def run_table_parallel(
     chunks = list(_chunks(ordered))
     found: list[Result | None] = [None] * len(ordered)
     done = 0
-    for chunk, results in zip(chunks, over(_run, [(house, [ordered[n] for n in c]) for c in chunks], jobs), strict=True):
+    for chunk, results in zip(chunks, each(_run, [(house, [ordered[n] for n in c]) for c in chunks], jobs), strict=True):
         for number, result in zip(chunk, results, strict=True):
             found[number] = result
         done += len(chunk)
@@ -48,11 +50,24 @@ def run_table_parallel(
 
 def over(work: Callable[..., Any], calls: Sequence[tuple[Any, ...]], jobs: int) -> list[Any]:
     """The results of calls, in order, on so many workers."""
-    if jobs == 1 or len(calls) < 2:
-        return [work(*call) for call in calls]
-    from joblib import Parallel, delayed
+    return list(each(work, calls, jobs))
 
-    return list(Parallel(n_jobs=jobs)(delayed(work)(*call) for call in calls))
+
+def each(
+    work: Callable[..., Any], calls: Sequence[tuple[Any, ...]], jobs: int, go_on: Callable[[], bool] = lambda: True
+) -> Iterator[Any]:
+    """The results of calls, in order, as they come from so many workers; no more of them once ``go_on`` says no."""
+    if jobs == 1 or len(calls) < 2:
+        yield from (work(*call) for call in calls if go_on())
+        return
+    from joblib import Parallel, cpu_count, delayed
+
+    at_once = AT_ONCE * (cpu_count() if jobs < 0 else jobs)
+    with Parallel(n_jobs=jobs) as workers:
+        for start in range(0, len(calls), at_once):
+            if not go_on():
+                return
+            yield from workers(delayed(work)(*call) for call in calls[start : start + at_once])
 
 
 def _chunks(rows: Sequence[Row]) -> Iterator[list[int]]:
@@ -77,9 +92,14 @@ def _chunks(rows: Sequence[Row]) -> Iterator[list[int]]:
 
 
 def _run(house: House, rows: Sequence[Row]) -> list[Result]:
-    """One chunk on a worker, which compiles the house once and keeps what it has learnt."""
+    """One chunk on a worker."""
+    return run_table(house, rows, matcher_here(house))
+
+
+def matcher_here(house: House) -> Matcher:
+    """A worker's matcher of a house, which is compiled once and keeps what it has learnt."""
     key = hash(house.name)
     known = _matchers.get(key)
     if known is None or known[0] != house:
         known = _matchers[key] = (house, Matcher(house, REMEMBERED))
-    return run_table(house, rows, known[1])
+    return known[1]

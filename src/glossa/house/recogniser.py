@@ -1,0 +1,133 @@
+"""How a recogniser mishears: how often it does what, which sounds it takes for each other, and which words it wrote for others."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Annotated, Any
+
+from msgspec import Meta, Struct, field
+from msgspec.structs import replace
+
+from glossa.house.frozen import Frozen
+from glossa.house.problems import HouseError, Problem, nearest
+from glossa.house.shapes import convert
+from glossa.house.text import words
+
+Share = Annotated[float, Meta(ge=0, le=1)]
+Count = Annotated[int, Meta(ge=0)]
+PAIR = re.compile(r"\S+ \S+")
+
+
+class Sorts(Struct, frozen=True, forbid_unknown_fields=True):
+    """How often each sort of error is made, relative to the others.
+
+    Attributes:
+        taken: a word is taken for one that sounds like it.
+        dropped, inserted: a word is lost, or a small one added.
+        merged, split: two words are written as one, one as two.
+        twin: a number is taken for one that sounds like it: 13 and 30.
+    """
+
+    taken: Annotated[float, Meta(ge=0)] = 10.0
+    dropped: Annotated[float, Meta(ge=0)] = 3.0
+    inserted: Annotated[float, Meta(ge=0)] = 1.0
+    merged: Annotated[float, Meta(ge=0)] = 2.0
+    split: Annotated[float, Meta(ge=0)] = 1.0
+    twin: Annotated[float, Meta(ge=0)] = 1.0
+
+
+class Sounds(Struct, frozen=True, forbid_unknown_fields=True):
+    """Prices of sounds, 0 to 1, where they are not the usual ones: ``swapped`` by two phones, ``lost`` by one that is lost or added."""
+
+    swapped: Mapping[str, Share] = field(default_factory=Frozen)
+    lost: Mapping[str, Share] = field(default_factory=Frozen)
+
+
+class Recogniser(Struct, frozen=True, forbid_unknown_fields=True):
+    """A recogniser.
+
+    Attributes:
+        words: how many words it was estimated from, 0 for a recogniser as they usually are.
+        rate: the share of words that it gets wrong.
+        sorts: how often each sort of error is made, relative to the others.
+        sounds: the prices of sounds.
+        written: for a word, the words that it wrote instead, with how often.
+    """
+
+    words: Count = 0
+    rate: Share = 0.1
+    sorts: Sorts = Sorts()
+    sounds: Sounds = Sounds()
+    written: Mapping[str, Mapping[str, Count]] = field(default_factory=Frozen)
+
+
+USUAL = Recogniser()
+
+
+def read_recogniser(text: str, name: str) -> Recogniser:
+    """A recogniser from a TOML file, as :func:`recogniser_text` makes it.
+
+    Args:
+        text: TOML.
+        name: what to call the file in errors.
+
+    Raises:
+        HouseError: where it is no TOML or not of the form, with the line and the key.
+    """
+    import tomllib
+
+    from glossa.house.lines import line_of
+
+    try:
+        raw: dict[str, Any] = tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        line = re.search(r"line (\d+)", str(error))
+        raise HouseError([Problem(name, int(line[1]) if line else 0, "", f"no TOML: {error}")]) from None
+    found: Recogniser | None
+    found, wrong = convert(raw, Recogniser)
+    problems = [
+        Problem(name, line_of(text, f.path), ".".join(map(str, f.path)), f.message, nearest(f.written, f.known)) for f in wrong
+    ]
+    for key in found.sounds.swapped if found is not None else ():
+        if not PAIR.fullmatch(key):
+            place = ("sounds", "swapped", key)
+            problems.append(
+                Problem(name, line_of(text, place), ".".join(place), f"'{key}' is no pair of sounds", 'as in "AE EH"')
+            )
+    if problems or found is None:
+        raise HouseError(problems)
+    written = {
+        " ".join(words(said)): {" ".join(words(w)): n for w, n in heard.items() if words(w)}
+        for said, heard in found.written.items()
+    }
+    return replace(found, written=written)
+
+
+def recogniser_text(recogniser: Recogniser) -> str:
+    """A recogniser as the text of a TOML file."""
+    import json
+
+    def quoted(text: str) -> str:
+        return json.dumps(text, ensure_ascii=False)
+
+    sorts = [f"{name} = {round(getattr(recogniser.sorts, name), 2)}" for name in Sorts.__struct_fields__]
+    tables = [
+        f"words = {recogniser.words}",
+        f"rate = {round(recogniser.rate, 4)}",
+        "",
+        "# How often each sort of error is made, relative to the others.",
+        "[sorts]",
+        *sorts,
+    ]
+    for name, prices in (("swapped", recogniser.sounds.swapped), ("lost", recogniser.sounds.lost)):
+        if prices:
+            what = "one sound for another" if name == "swapped" else "a sound that is lost or added"
+            tables += ["", f"# What {what} costs, 0 to 1, where it is not the usual price.", f"[sounds.{name}]"]
+            tables += [f"{quoted(key)} = {round(price, 2)}" for key, price in sorted(prices.items())]
+    if recogniser.written:
+        tables += ["", "# What was written for a word, and how often.", "[written]"]
+        for said, heard in sorted(recogniser.written.items()):
+            inside = ", ".join(f"{quoted(w)} = {n}" for w, n in sorted(heard.items(), key=lambda p: (-p[1], p[0])))
+            tables.append(f"{quoted(said)} = {{ {inside} }}")
+    return "\n".join(("# How a recogniser mishears.", *tables)) + "\n"

@@ -1,0 +1,271 @@
+"""What one mistake of a recogniser can do: every single error that is likely enough, in every sentence of a covering set."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+from msgspec import Struct
+
+from glossa.commands.action import act
+from glossa.conversation.conversation import initial_state
+from glossa.house.model import House
+from glossa.house.sorts import NumberValues
+from glossa.house.values import Value
+from glossa.language import Language, load_language
+from glossa.matching import Match, Matcher, Outcome
+from glossa.matching.result import Reading
+from glossa.trials.covering import Said, covering
+from glossa.trials.noise import Noise, Slip, noises
+from glossa.trials.parallel import each, matcher_here
+from glossa.trials.run import run_alone
+from glossa.trials.table import Row
+
+SENTENCES_AT_ONCE = 6
+"""Sentences that a worker gets at a time."""
+
+LIKELY = 0.01
+"""An error is likely enough where it is at least this share of what can go wrong in one word."""
+
+OUTCOMES = ("right", "asked", "refused", "another action", "opposite action")
+DANGEROUS = OUTCOMES[3:]
+
+
+class Mishap(Struct, frozen=True):
+    """One error that led to another action: what was said, what was heard, what it does.
+
+    Attributes:
+        said, heard: the texts.
+        slip: the error.
+        outcome: ``another action`` or ``opposite action``.
+        wanted, got: the intents, ``""`` where nothing was to be done.
+        wanted_does, does: what should have been done, and what is.
+        where: the phrase, or the table and line, that was said.
+        language: of the sentence.
+    """
+
+    said: str
+    heard: str
+    slip: Slip
+    outcome: str
+    wanted: str
+    got: str
+    wanted_does: str
+    does: str
+    where: str
+    language: str
+
+
+class EveryResult(Struct, frozen=True):
+    """What came of every error.
+
+    Attributes:
+        sentences: how many were said, and how many of them a worker came to; ``skipped`` those that come out wrong without any error.
+        tried: how many errors.
+        counts: for a sort of error and an outcome, how many, and what they weigh by how likely they are.
+        taken: for an intent that was wanted and one that was carried out, how many errors; ``""`` for none.
+        mishaps: every error that led to another action, the gravest and likeliest first.
+        ended: whether everything was tried before the time was up.
+    """
+
+    sentences: int
+    done: int
+    skipped: tuple[str, ...]
+    tried: int
+    counts: dict[str, dict[str, tuple[int, float]]]
+    taken: dict[str, dict[str, int]]
+    mishaps: tuple[Mishap, ...]
+    ended: bool
+
+    def of(self, outcome: str) -> tuple[int, float]:
+        """How many errors came to an outcome, and what they weigh."""
+        found = [by[outcome] for by in self.counts.values() if outcome in by]
+        return sum(n for n, _ in found), sum(w for _, w in found)
+
+
+class _Tried(NamedTuple):
+    sort: str
+    likelihood: float
+    outcome: str
+    wanted: str
+    got: str
+    mishap: Mishap | None
+
+
+def every_error(
+    house: House,
+    rows: Sequence[Row] = (),
+    jobs: int = 1,
+    progress: Callable[[int, int], None] | None = None,
+    go_on: Callable[[], bool] = lambda: True,
+) -> EveryResult:
+    """Try every single error that a house's recogniser is likely to make, in what the house understands and in the rows of its tables.
+
+    Args:
+        house: the house; its ``recogniser`` says how it mishears.
+        rows: of its tables; those of conversations are left out.
+        jobs: workers; the result is the same.
+        progress: called with the number of sentences done, and of all.
+        go_on: asked now and then whether to go on; what was not tried by then is left out.
+    """
+    sentences = covering(house, rows)
+    chunks = [tuple(sentences[n : n + SENTENCES_AT_ONCE]) for n in range(0, len(sentences), SENTENCES_AT_ONCE)]
+    counts: dict[str, dict[str, tuple[int, float]]] = {}
+    taken: dict[str, Counter[str]] = {}
+    mishaps: list[Mishap] = []
+    skipped: list[str] = []
+    done = tried = 0
+    for chunk, (found, left_out) in zip(chunks, each(_try_all, [(house, c) for c in chunks], jobs, go_on), strict=False):
+        done += len(chunk)
+        skipped += left_out
+        tried += len(found)
+        for one in found:
+            by = counts.setdefault(one.sort, {})
+            number, weight = by.get(one.outcome, (0, 0.0))
+            by[one.outcome] = number + 1, weight + one.likelihood
+            if one.wanted or one.got:
+                taken.setdefault(one.wanted, Counter())[one.got] += 1
+            if one.mishap is not None:
+                mishaps.append(one.mishap)
+        if progress is not None:
+            progress(done, len(sentences))
+    mishaps.sort(key=lambda m: (-OUTCOMES.index(m.outcome), -m.slip.likelihood, m.said, m.heard))
+    matrix = {wanted: dict(sorted(got.items())) for wanted, got in sorted(taken.items())}
+    return EveryResult(len(sentences), done, tuple(skipped), tried, counts, matrix, tuple(mishaps), done == len(sentences))
+
+
+# --- on a worker ----------------------------------------------------------------------------------------------------
+
+_makers: dict[int, tuple[House, dict[str, Noise]]] = {}
+
+
+def _noises_here(house: House) -> dict[str, Noise]:
+    key = hash(house.name)
+    known = _makers.get(key)
+    if known is None or known[0] != house:
+        known = _makers[key] = (house, dict(noises(house, house.recogniser)))
+    return known[1]
+
+
+def _try_all(house: House, sentences: Sequence[Said]) -> tuple[list[_Tried], list[str]]:
+    """Every error in some sentences, and the sentences that come out wrong without any."""
+    tries = _Tries(house, matcher_here(house), _noises_here(house))
+    found: list[_Tried] = []
+    skipped: list[str] = []
+    for said in sentences:
+        one = tries.of(said)
+        if one is None:
+            skipped.append(said.text)
+        else:
+            found += one
+    return found, skipped
+
+
+class _Tries:
+    def __init__(self, house: House, matcher: Matcher, makers: dict[str, Noise]) -> None:
+        self.house, self.matcher, self.makers = house, matcher, makers
+        self.state = initial_state(house)
+
+    def of(self, said: Said) -> list[_Tried] | None:
+        """Every error in a sentence; None where it comes out wrong without one."""
+        clean = self._match(said.text, said)
+        if said.row is not None:
+            if not run_alone(self.house, said.row, self.matcher, self.state).right:
+                return None
+        elif clean.outcome == Outcome.REJECT:
+            return None
+        maker = self.makers[said.language]
+        wanted = self._effects(clean)
+        found = []
+        for slip in maker.every(said.text):
+            if slip.likelihood < LIKELY:
+                continue
+            heard = maker.heard(said.text, slip)
+            match = self._match(heard, said)
+            outcome = self._outcome(said, clean, wanted, match, slip)
+            got = _intent(match) if match.outcome == Outcome.ACCEPT else ""
+            want = _intent(clean) if clean.outcome != Outcome.REJECT else ""
+            mishap = None
+            if outcome in DANGEROUS:
+                does, wanted_does = self._told(match), self._told(clean) if want else ""
+                mishap = Mishap(said.text, heard, slip, outcome, want, got, wanted_does, does, said.where, said.language)
+            found.append(_Tried(slip.sort, slip.likelihood, outcome, want, got, mishap))
+        return found
+
+    def _match(self, text: str, said: Said) -> Match:
+        tag = said.language if len(self.house.languages) > 1 else ""
+        return self.matcher.match(text, tag, said.mode)
+
+    def _outcome(self, said: Said, clean: Match, wanted: _Effects, match: Match, slip: Slip) -> str:
+        if match.outcome != Outcome.ACCEPT:
+            if match.outcome in (Outcome.CONFIRM, Outcome.ASK):
+                same = match.outcome == clean.outcome and _meanings(match) == _meanings(clean)
+                return "right" if same else "asked"
+            return "right" if clean.outcome == match.outcome else "refused"
+        if clean.outcome != Outcome.REJECT and _meanings(match) == _meanings(clean):
+            return "right" if clean.outcome == Outcome.ACCEPT else "another action"
+        language = load_language(said.language)
+        if clean.outcome == Outcome.REJECT:
+            negated = any(w in language.negation.words for w in slip.said.split())
+            return "opposite action" if negated else "another action"
+        return "opposite action" if self._opposite(wanted, self._effects(match), language) else "another action"
+
+    def _effects(self, match: Match) -> _Effects:
+        """What a match would change, and the words of its phrases."""
+        changes: dict[tuple[str, str], Value] = {}
+        words: set[str] = set()
+        for reading in _readings(match):
+            intent = self.house.intents[reading.intent]
+            action = act(self.house, intent, reading.slots, self.state, reading.language)
+            changes.update(action.changes or {})
+            words.update(w for piece in reading.pieces if piece.role == "word" for w in piece.taken.split())
+        return _Effects(changes, frozenset(words), tuple(r.intent for r in _readings(match)))
+
+    def _opposite(self, wanted: _Effects, got: _Effects, language: Language) -> bool:
+        """Whether a match does the opposite of what was wanted: to one thing at least, or by the words of its phrase."""
+        for place in wanted.changes.keys() & got.changes.keys():
+            if self._at_other_ends(place, wanted.changes[place], got.changes[place]):
+                return True
+        if wanted.changes or got.changes:
+            return False
+        return wanted.intents != got.intents and any(language.opposite(a, b) for a in wanted.words for b in got.words)
+
+    def _at_other_ends(self, place: tuple[str, str], one: Value, other: Value) -> bool:
+        device, name = place
+        values = self.house.devices[device].properties[name].values
+        if one == other:
+            return False
+        if isinstance(values, NumberValues) and isinstance(one, (int, float)) and isinstance(other, (int, float)):
+            low, high = values.limits()
+            now = self.state.get(place)
+            ends = {one, other} == {low, high}
+            return ends or (isinstance(now, (int, float)) and (one - now) * (other - now) < 0)
+        return {one, other} == {"on", "off"} or len(values.choices) == 2
+
+    def _told(self, match: Match) -> str:
+        """What a match does, in short: the commands that it sends."""
+        parts = []
+        for reading in _readings(match):
+            intent = self.house.intents[reading.intent]
+            slots = {k: "+".join(v) if isinstance(v, tuple) else v for k, v in reading.slots.items() if k != "pin"}
+            parts.append(" ".join((intent.id, *(f"{k}={v}" for k, v in slots.items()))))
+        return " and ".join(parts)
+
+
+class _Effects(NamedTuple):
+    changes: dict[tuple[str, str], Value]
+    words: frozenset[str]
+    intents: tuple[str, ...]
+
+
+def _readings(match: Match) -> list[Reading]:
+    return [r for part in match.parts or (match,) if (r := part.best) is not None]
+
+
+def _meanings(match: Match) -> list[object]:
+    return [r.meaning for r in _readings(match)]
+
+
+def _intent(match: Match) -> str:
+    return "+".join(r.intent for r in _readings(match))
