@@ -68,6 +68,7 @@ class Lexicon:
         specs: the specifications of values, each once; ``spec_of`` by (device, property), ``slot_spec`` by slot, ``specs_of`` all of a property.
         having, settable: for a property, the devices that have it, and those on which it can be set, as bit masks.
         named: the words of the names of devices and groups. of_noun_word: for a word of a noun, the devices that it may be said of.
+        of_longer_value: for the number of a specification, the words of its values of several words.
         numbers: what reads quantities.
         several: runs of several words by their first one, with the other ways to say each.
     """
@@ -89,6 +90,7 @@ class Lexicon:
         self.slot_spec: dict[str, int] = {}
         self.having: dict[str, int] = {}
         self.settable: dict[str, int] = {}
+        self.of_longer_value: dict[int, set[str]] = {}
         self.several: dict[str, dict[Words, set[Words]]] = {}
         for said, others in self._several_words().items():
             self.several.setdefault(said[0], {})[said] = others
@@ -344,6 +346,8 @@ class Lexicon:
             if form.farthest is not None:
                 self._strict.update({w: form.farthest for w in form.words if w not in self._words})
             self._add(form.words, Entry("value", spec=number, value=form.value, cost=form.cost))
+            if len(form.words) > 1:
+                self.of_longer_value.setdefault(number, set()).update(form.words)
 
     # --- what an utterance holds ------------------------------------------------------------------------------------
 

@@ -229,7 +229,7 @@ class Vocabulary:
         for heard, near in self._rewritten.get(word, ()):
             if len(heard) == 1:
                 yield near
-        taken = How.TAKEN if word in self._usual else How.SAME
+        taken = How.TAKEN if word in self._usual or word in self._counted else How.SAME
         for said in language.alike.get(word, ()):
             yield Near(said, COSTS.alike, How.SOUND)
             for other in same.get(said, ()):
@@ -240,7 +240,8 @@ class Vocabulary:
             farthest = COSTS.taken_farthest if taken else COSTS.farthest
             for said, distance in self._sounding(word, self.sound(word), farthest):
                 if distance <= self._strict.get(said, farthest) and not (word in self._kin and said in self._kin):
-                    if said not in language.small and not self._turned(word, said):
+                    numbers = word in self._counted and said in self._counted  # one number is never taken for another
+                    if said not in language.small and not numbers and not self._turned(word, said):
                         cost = COSTS.sound + COSTS.sound_slope * distance + (COSTS.taken if taken else 0.0)
                         yield Near(said, cost, How.SOUND | taken)
 
@@ -270,7 +271,7 @@ class Vocabulary:
 
     def _may_be_misheard(self, word: str) -> bool:
         known = word in self.words and word not in self._strict
-        return not known and word not in self._fixed and 2 <= len(word) <= 30 and not word[0].isdigit()
+        return not known and word not in self.language.negation.single and 2 <= len(word) <= 30 and not word[0].isdigit()
 
     def bases(self, word: str) -> Words:
         """What a word may be a form of: "turned" of "turn", "dimming" of "dim"."""
@@ -351,7 +352,7 @@ class Vocabulary:
 
     def _taken_apart(self, word: str) -> Words | None:
         known = any(word in k for k in (self.words, self._fixed, self._usual, self._ordinary))
-        if known or len(word) < 5 or self.respelt(word) in self._spelt:
+        if known or len(word) < 4 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
         whole = [w for w in ways if any(map(self._whole, w)) and all(self._whole(p) or p in self._ordinary for p in w)]

@@ -68,6 +68,11 @@ class Option(Struct, frozen=True):
     candidate: Candidate | None = None
     spec: int = -1
 
+    @property
+    def edges(self) -> tuple[WordEdge, ...]:
+        """The word edges that it is made of."""
+        return (self.edge,) if self.edge is not None else self.candidate.used if self.candidate is not None else ()
+
 
 class Kind(IntEnum):
     """What an item of an alignment is."""
@@ -334,7 +339,7 @@ class Aligner:
     def _directed(self, chosen: tuple[Option | None, ...]) -> dict[str, _Poles]:
         """The words of direction within what was chosen, with the poles they are at."""
         taken = (o for o in chosen if o is not None)
-        edges = (e for o in taken for e in ((o.edge,) if o.edge else o.candidate.used if o.candidate else ()))
+        edges = (e for o in taken for e in o.edges)
         return {e.word: self._language.poles[e.word] for e in edges if e.word in self._language.poles}
 
     def _goes_without_saying(self, word: str, directed: Mapping[str, _Poles], towards: bool) -> bool:

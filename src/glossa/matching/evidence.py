@@ -121,10 +121,8 @@ TERMS = (
     Term("missing", -1, -0.3, "slots that have to be asked for"),
     Term("guessed name", -1, -1.5, "a device whose name is one word that was only heard by sound"),
     Term("guessed which", -1, -1.0, "how far the words are apart by sound that alone tell a device from others of its kind"),
-    Term("unclear which", -1, -1.5, "an unknown word that may say which of several devices are meant: \"the beige lamps\""),
     Term("guessed value", -1, -1.0, "a value that was only heard by sound"),
     Term("counts something", -1, -1.5, "an unknown word, or a device, right behind a number without a unit: \"twenty pounds\""),
-    Term("half a number", -1, -2.5, "a word beside a number that sounds like a part of one: \"certain six\""),
     Term("default", -1, -0.1, "slots of a default that were not said"),
     Term("spoken of", -1, -0.5, "the device was not said but spoken of before"),
     Term("wrong room", -1, -1.0, "a room was named in which the device is not"),
@@ -146,8 +144,6 @@ def _few(count: float) -> float:
 _LEFT = {
     Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small",
 }  # fmt: skip
-_PASSED = frozenset((Role.SMALL, Role.FILLER))
-_MISHEARD = frozenset((Role.UNKNOWN, Role.TALK, Role.WORD, Role.VERB))
 _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
 
 
@@ -315,7 +311,9 @@ class _Measured:
         if place.small:
             return
         candidate = option.candidate
-        for edge in (option.edge,) if option.edge is not None else candidate.used if candidate is not None else ():
+        if place.own and option.edge is not None:
+            self._add("guessed name", bool(option.edge.how & How.SOUND) and option.edge.cost >= FAR)
+        for edge in option.edges:
             how, span = edge.how, edge.end - edge.start
             if how & How.SOUND:
                 self._add("sound", 1)
@@ -352,7 +350,6 @@ class _Measured:
             self._add(
                 "guessed which" if len(candidate.used) > 1 else "guessed name", guess if len(candidate.used) > 1 else guess > 0
             )
-            self._add("unclear which", self._narrowed(candidate, candidate.value))
         elif candidate.used:
             self._add(
                 "guessed value", all(e.how & How.SOUND for e in candidate.used) and sum(e.cost for e in candidate.used) >= FAR
@@ -367,7 +364,6 @@ class _Measured:
                 self._add("rough number", 1)
             if isinstance(candidate.value, (int, float)):
                 self._add("counts something", self._unknown_behind(candidate) or self._counts_devices(candidate))
-                self._add("half a number", self._half_heard(candidate))
 
     def _guessed(self, candidate: Candidate, devices: Devices) -> float:
         """What the words cost that were heard by sound, where nothing but they tells devices from others of their kind."""
@@ -375,30 +371,6 @@ class _Measured:
         nouns = [self._grammar.lexicon.of_noun_word.get(e.word, 0) for e in candidate.used if not e.how & How.SOUND]
         cost = sum(e.cost for e in guessed)
         return cost if cost >= FAR and all(n and n != devices.devices for n in nouns) else 0.0
-
-    def _narrowed(self, candidate: Candidate, devices: Devices) -> bool:
-        """Whether a word that nobody knows, where a name has its other words, may tell which of several are meant: "the beige lamps"."""
-        at = candidate.start - 1 if self._language.grammar.head == "last" else candidate.end
-        several = devices.which or devices.devices.bit_count() > 1
-        return several and 0 <= at < len(self._utterance.words) and self._free(at, at + 1) and self._no_article(at)
-
-    def _no_article(self, at: int) -> bool:
-        role, word = self._utterance.roles[at], self._utterance.words[at]
-        small = role == Role.SMALL and self._language.grammar.head == "last"
-        return role in (Role.UNKNOWN, Role.TALK) or (small and word not in self._grammar.lexicon.articles | self._pronouns)
-
-    def _half_heard(self, candidate: Candidate) -> bool:
-        """Whether a word beside a number may be a part of it that was misheard: "certain six", "want and a half"."""
-        utterance, vocabulary = self._utterance, self._grammar.lexicon.vocabulary
-        for at, step in ((candidate.start - 1, -1), (candidate.end, 1)):
-            while 0 <= at < len(utterance.words) and utterance.roles[at] in _PASSED and self._free(at, at + 1):
-                if step < 0 and utterance.words[at] in self._language.grammar.joined:  # "too and a half"
-                    return True
-                at += step
-            if 0 <= at < len(utterance.words) and self._free(at, at + 1):
-                if utterance.roles[at] in _MISHEARD and vocabulary.may_be_number(utterance.words[at]):
-                    return True
-        return False
 
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""

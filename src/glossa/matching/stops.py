@@ -12,6 +12,7 @@ from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Kind
 from glossa.matching.grammar import Grammar
+from glossa.matching.torn import torn
 
 FAR = 0.45
 """A word of direction that costs more than this by its sound is only guessed, where what was heard is a common word."""
@@ -160,11 +161,16 @@ def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
 
 
 def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """A word with no place that may be a negation which was misheard: the "done" of "done open the gate"."""
+    """A word that may be a negation which was misheard: one with no place, or one right before a verb: the "done" of "done open the gate"."""
     if alignment.pattern.garbage:
         return ""
-    left = (utterance.words[at] for at in _left(utterance, alignment, Role.UNKNOWN, Role.TALK, Role.WORD))
-    return next((w for w in left if grammar.lexicon.vocabulary.may_be_negation(w)), "")
+    vocabulary, language = grammar.lexicon.vocabulary, grammar.lexicon.language
+    left = _left(utterance, alignment, Role.UNKNOWN, Role.TALK, Role.WORD)
+    sounding = [e.start for o in alignment.chosen if o is not None for e in o.edges if e.how & How.SOUND and e.end == e.start + 1]
+    small = _left(utterance, alignment, Role.VERB, Role.SMALL)
+    words = (*utterance.words, "")
+    before_a_verb = [i for i in (*sounding, *small) if words[i + 1] in language.verbs or words[i + 1] in language.light]
+    return next((words[i] for i in (*left, *before_a_verb) if vocabulary.may_be_negation(words[i])), "")
 
 
 def _second_command(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
@@ -206,16 +212,7 @@ def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Gram
     """A word that decides between opposites, only guessed by sound from a word that usually is another one."""
     poles, usual = grammar.lexicon.language.poles, grammar.lexicon.language.common
     for option in alignment.chosen:
-        edges = (
-            ()
-            if option is None
-            else (option.edge,)
-            if option.edge is not None
-            else option.candidate.used
-            if option.candidate
-            else ()
-        )
-        for edge in edges:
+        for edge in option.edges if option is not None else ():
             common = edge.how & How.TAKEN or (edge.cost > FAR and utterance.words[edge.start] in usual)
             if edge.how & How.SOUND and common and edge.word in poles:
                 return f"{utterance.words[edge.start]} / {edge.word}"
@@ -229,6 +226,10 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
         for at in _left(utterance, alignment, Role.UNKNOWN, Role.VERB, Role.TALK):
             if at and utterance.words[at - 1] in relative:
                 return " ".join(utterance.words[at - 1 : at + 1])
+    if any(p.slot == "device" for p in alignment.pattern.places) or alignment.pattern.intent.device:
+        behind = _unknown_behind(utterance, alignment, grammar)
+        if behind:
+            return behind
     if Role.BROKEN not in utterance.roles:
         return ""
     at = len(utterance.roles) - 1 - utterance.roles[::-1].index(Role.BROKEN)
@@ -241,6 +242,21 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
     return "" if heard or asked else utterance.words[at]
 
 
+def _unknown_behind(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A preposition that leads to a value, and nothing but words that nobody knows behind it: "open the vent to a warmer"."""
+    language, words = grammar.lexicon.language, utterance.words
+    at = len(words) - 1
+    while at > 0 and not alignment.covered >> at & 1 and words[at] not in language.grammar.absolute:
+        at -= 1
+    left = tuple(
+        w
+        for w, r in zip(words[at + 1 :], utterance.roles[at + 1 :], strict=True)
+        if r in (Role.UNKNOWN, Role.WORD, Role.TALK, Role.POLE)
+    )
+    leads = at > 0 and words[at] in language.grammar.absolute and not alignment.covered >> at & 1
+    return " ".join((words[at], *left)) if left and leads else ""
+
+
 STOPS = (
     Stop("negation", Severity.REJECT, _negation, "a negation that nothing explains"),
     Stop("opposite", Severity.REJECT, _opposite, "one member of a pair of opposites for the other, or both"),
@@ -251,6 +267,7 @@ STOPS = (
     Stop(
         "guessed negation", Severity.CONFIRM, _guessed_negation, "a word with no place that may be a negation which was misheard"
     ),
+    Stop("torn", Severity.CONFIRM, torn, "a word beside a name, a value or a number that may be a part of it, misheard"),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
     Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
     Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),

@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from glossa.pictures.save import save
 from glossa.trials.stress import StressResult
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 
 def draw_stress(result: StressResult, file: str, *, width: float = 12.8, height: float = 8.0, dpi: int = 100) -> None:
@@ -15,6 +20,11 @@ def draw_stress(result: StressResult, file: str, *, width: float = 12.8, height:
         width, height: in inches.
         dpi: dots per inch, for PNG.
     """
+    save(stress_figure(result, width, height), file, dpi)
+
+
+def stress_figure(result: StressResult, width: float = 12.8, height: float = 8.0) -> Figure:
+    """The figure of :func:`draw_stress`."""
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=(width, height), layout="constrained")
@@ -41,4 +51,4 @@ def draw_stress(result: StressResult, file: str, *, width: float = 12.8, height:
     for axes in (left, right):
         for side in ("top", "right"):
             axes.spines[side].set_visible(False)
-    save(figure, file, dpi)
+    return figure

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from glossa.trials.measures import by, confusion, kind
@@ -42,10 +42,14 @@ def results_figure(results: Sequence[Result]) -> Figure:
 
 def confusion_figure(results: Sequence[Result]) -> Figure:
     """The confusion matrix of intents: rows expected, columns got."""
+    return matrix_figure(confusion(results))
+
+
+def matrix_figure(counts: Mapping[tuple[str, str], int]) -> Figure:
+    """A matrix of counts by what was wanted and what was got: rows wanted, columns got; what was got and not wanted stands out."""
     import numpy as np
     from matplotlib.figure import Figure
 
-    counts = confusion(results)
     wanted = list(dict.fromkeys(a for a, _ in counts))
     got = list(dict.fromkeys((*wanted, *(b for _, b in counts))))
     matrix = np.zeros((len(wanted), len(got)))

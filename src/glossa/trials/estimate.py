@@ -9,11 +9,16 @@ from itertools import product
 
 from msgspec import Struct
 
+from glossa.hearing.roles import How
+from glossa.house.model import House
 from glossa.house.recogniser import Recogniser, Sorts, Sounds
 from glossa.house.text import words
 from glossa.language import load_language
 from glossa.language.phones import PLAIN, Phones, distance, phones
 from glossa.language.phrases import Words
+from glossa.matching import Matcher, Outcome
+from glossa.trials.findings import apart_by_sound
+from glossa.trials.sentences import samples
 
 SLOPE = 0.25
 """The price over which a sound gets e times less likely to be taken for another."""
@@ -88,6 +93,44 @@ def estimate(pairs: Iterable[Pair], tag: str) -> Recogniser:
         sounds=_sounds(steps, tag),
         written={said: dict(heard.most_common()) for said, heard in sorted(written.items())},
     )
+
+
+def understood_pairs(house: House, lines: Iterable[str], matcher: Matcher | None = None) -> list[Pair]:
+    """What was said and what was written, for the lines that a house carries out: a word that it takes for another by its sound was that one.
+
+    Args:
+        house: the house.
+        lines: what was heard.
+        matcher: a matcher of the same house.
+    """
+    matcher = matcher or Matcher(house)
+    found = []
+    for line in lines:
+        match = matcher.match(line)
+        if match.outcome != Outcome.ACCEPT or match.parts:
+            continue
+        understood = matcher.understand(line, match.language)
+        heard = understood.utterance.words
+        said = list(heard)
+        for item in understood.meanings[0].alignment.items:
+            for edge in item.option.edges if item.option is not None else ():
+                if edge.how & How.SOUND:
+                    said[edge.start : edge.end] = [edge.word, *[""] * (edge.end - edge.start - 1)]
+        found.append((" ".join(w for w in said if w), " ".join(heard)))
+    return found
+
+
+def taken_pairs(house: House, intent: str, takes: Iterable[str]) -> list[Pair]:
+    """What was said and what was written, for takes of one command: of its phrases the one that sounds most like each was said."""
+    tag = house.languages[0]
+    phrases = [tuple(words(s)) for s in samples(house, house.intents[intent], tag)]
+    found = []
+    for take in takes if phrases else ():
+        heard = tuple(words(take))
+        _, said = min((apart_by_sound(p, heard, tag), p) for p in phrases)
+        if heard:
+            found.append((" ".join(said), " ".join(heard)))
+    return found
 
 
 # --- words ----------------------------------------------------------------------------------------------------------

@@ -4,17 +4,21 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
+from itertools import islice
 from typing import NamedTuple
 
 from msgspec import Struct
 
 from glossa.commands.action import act
 from glossa.conversation.conversation import initial_state
+from glossa.hearing.lexicon import texts_for_phrases
+from glossa.house.effects import Shift
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
 from glossa.house.values import Value
-from glossa.language import Language, load_language
+from glossa.language import Language, load_language, plural
 from glossa.matching import Match, Matcher, Outcome
+from glossa.matching.meaning import targets
 from glossa.matching.result import Reading
 from glossa.trials.covering import Said, covering
 from glossa.trials.noise import Noise, Slip, noises
@@ -25,8 +29,14 @@ from glossa.trials.table import Row
 SENTENCES_AT_ONCE = 6
 """Sentences that a worker gets at a time."""
 
+MOST_SENTENCES = 400
+"""Sentences that are looked through for words that are one error from another one."""
+
 LIKELY = 0.01
 """An error is likely enough where it is at least this share of what can go wrong in one word."""
+
+MOST_DEVICES = 2
+"""Devices that are named in what an error does."""
 
 OUTCOMES = ("right", "asked", "refused", "another action", "opposite action")
 DANGEROUS = OUTCOMES[3:]
@@ -130,9 +140,47 @@ def every_error(
                 mishaps.append(one.mishap)
         if progress is not None:
             progress(done, len(sentences))
-    mishaps.sort(key=lambda m: (-OUTCOMES.index(m.outcome), -m.slip.likelihood, m.said, m.heard))
+    mishaps.sort(key=_gravest_first)
     matrix = {wanted: dict(sorted(got.items())) for wanted, got in sorted(taken.items())}
     return EveryResult(len(sentences), done, tuple(skipped), tried, counts, matrix, tuple(mishaps), done == len(sentences))
+
+
+def one_error_away(house: House, matcher: Matcher, tag: str) -> list[Mishap]:
+    """Another action that is one word of the house away: a name, a direction or a word of a phrase that is likely to be taken for another one.
+
+    Only words that the house file holds are tried, each pair in one sentence, which takes a moment where trying everything takes minutes.
+
+    Args:
+        house: the house.
+        matcher: of the house.
+        tag: the language.
+    """
+    language = load_language(tag)
+    lexicon = matcher.grammar(tag).lexicon
+    maker = Noise(language, sorted(lexicon.vocabulary.words), house.recogniser)
+    phrases = (p for i in house.intents.values() for p in texts_for_phrases(i.phrases, tag))
+    words = {w for p in phrases for s in p.sequences for q in s.positions for w in q.words} | lexicon.named
+    words |= {w for names in house.rooms.values() for name in lexicon.texts(names) for w in name}
+    words |= {w for v in lexicon.specs for f in v.forms(tag, language) if not f.cost and not f.kin for w in f.words}
+    tries = _Tries(house, matcher, {tag: maker})
+    words -= {*language.small, *language.light, *language.numbers.ones, *language.numbers.tens}
+    seen: set[tuple[str, str]] = set()
+    found: list[Mishap] = []
+    for said in islice((s for s in covering(house) if s.language == tag), MOST_SENTENCES):
+        slips = []
+        for slip in maker.taken(said.text):
+            pair = slip.said, slip.heard
+            other_form = plural(slip.said, language) == slip.heard or plural(slip.heard, language) == slip.said
+            if slip.heard in words and slip.said in words and not other_form and pair not in seen:
+                seen.add(pair)
+                slips.append(slip)
+        if slips:
+            found += [t.mishap for t in tries.of(said, slips) or () if t.mishap is not None]
+    return sorted(found, key=_gravest_first)
+
+
+def _gravest_first(mishap: Mishap) -> tuple[int, float, str, str]:
+    return -OUTCOMES.index(mishap.outcome), -mishap.slip.likelihood, mishap.said, mishap.heard
 
 
 # --- on a worker ----------------------------------------------------------------------------------------------------
@@ -167,8 +215,8 @@ class _Tries:
         self.house, self.matcher, self.makers = house, matcher, makers
         self.state = initial_state(house)
 
-    def of(self, said: Said) -> list[_Tried] | None:
-        """Every error in a sentence; None where it comes out wrong without one."""
+    def of(self, said: Said, slips: Sequence[Slip] | None = None) -> list[_Tried] | None:
+        """Every error in a sentence, or some; None where it comes out wrong without one."""
         clean = self._match(said.text, said)
         if said.row is not None:
             if not run_alone(self.house, said.row, self.matcher, self.state).right:
@@ -178,7 +226,7 @@ class _Tries:
         maker = self.makers[said.language]
         wanted = self._effects(clean)
         found = []
-        for slip in maker.every(said.text):
+        for slip in maker.every(said.text) if slips is None else slips:
             if slip.likelihood < LIKELY:
                 continue
             heard = maker.heard(said.text, slip)
@@ -214,19 +262,25 @@ class _Tries:
     def _effects(self, match: Match) -> _Effects:
         """What a match would change, and the words of its phrases."""
         changes: dict[tuple[str, str], Value] = {}
+        moves: dict[tuple[str, str], int] = {}
         words: set[str] = set()
         for reading in _readings(match):
             intent = self.house.intents[reading.intent]
             action = act(self.house, intent, reading.slots, self.state, reading.language)
             changes.update(action.changes or {})
+            for name, change in intent.change.items():
+                if isinstance(change, Shift):
+                    moves.update({(d, name): change.sign for d in targets(self.house, intent, reading.slots)})
             words.update(w for piece in reading.pieces if piece.role == "word" for w in piece.taken.split())
-        return _Effects(changes, frozenset(words), tuple(r.intent for r in _readings(match)))
+        return _Effects(changes, moves, frozenset(words), tuple(r.intent for r in _readings(match)))
 
     def _opposite(self, wanted: _Effects, got: _Effects, language: Language) -> bool:
         """Whether a match does the opposite of what was wanted: to one thing at least, or by the words of its phrase."""
-        for place in wanted.changes.keys() & got.changes.keys():
-            if self._at_other_ends(place, wanted.changes[place], got.changes[place]):
-                return True
+        shared = wanted.changes.keys() & got.changes.keys()
+        if any(self._at_other_ends(p, wanted.changes[p], got.changes[p]) for p in shared):
+            return True
+        if any(wanted.moves[p] * got.moves[p] < 0 for p in wanted.moves.keys() & got.moves.keys()):
+            return True
         if wanted.changes or got.changes:
             return False
         return wanted.intents != got.intents and any(language.opposite(a, b) for a in wanted.words for b in got.words)
@@ -236,27 +290,32 @@ class _Tries:
         values = self.house.devices[device].properties[name].values
         if one == other:
             return False
-        if isinstance(values, NumberValues) and isinstance(one, (int, float)) and isinstance(other, (int, float)):
-            low, high = values.limits()
-            now = self.state.get(place)
-            ends = {one, other} == {low, high}
-            return ends or (isinstance(now, (int, float)) and (one - now) * (other - now) < 0)
-        return {one, other} == {"on", "off"} or len(values.choices) == 2
+        ends = set(values.limits()) if isinstance(values, NumberValues) else set(values.choices)
+        return len(ends) == 2 and {one, other} == ends
 
     def _told(self, match: Match) -> str:
         """What a match does, in short: the commands that it sends."""
         parts = []
         for reading in _readings(match):
             intent = self.house.intents[reading.intent]
-            slots = {k: "+".join(v) if isinstance(v, tuple) else v for k, v in reading.slots.items() if k != "pin"}
+            slots = {k: _few(v) if isinstance(v, tuple) else v for k, v in reading.slots.items() if k != "pin"}
             parts.append(" ".join((intent.id, *(f"{k}={v}" for k, v in slots.items()))))
         return " and ".join(parts)
 
 
 class _Effects(NamedTuple):
+    """What is set, and for what changes by an amount, whether up (1) or down (-1); the words of the phrases."""
+
     changes: dict[tuple[str, str], Value]
+    moves: dict[tuple[str, str], int]
     words: frozenset[str]
     intents: tuple[str, ...]
+
+
+def _few(devices: Sequence[str]) -> str:
+    """Device ids, the first of many."""
+    more = f"+{len(devices) - MOST_DEVICES} more" if len(devices) > MOST_DEVICES + 1 else ""
+    return "+".join(devices[:MOST_DEVICES] if more else devices) + more
 
 
 def _readings(match: Match) -> list[Reading]:

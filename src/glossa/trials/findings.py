@@ -23,6 +23,7 @@ from glossa.matching.grammar import Grammar
 from glossa.matching.result import SlotValue
 from glossa.matching.search import MOST_STEPS
 from glossa.trials.candidates import candidates
+from glossa.trials.danger import certain_dangers
 from glossa.trials.languages import of_languages
 from glossa.trials.modules import of_modules
 from glossa.trials.sentences import own_sentences, samples, sentence_of
@@ -79,6 +80,8 @@ def findings(house: House, matcher: Matcher | None = None, rows: Iterable[Row] |
             found[finding] = None
         for finding in (*_rivals(house, matcher, tag), *_not_itself(house, matcher, tag), *_costly(house, matcher, tag)):
             found[finding] = None
+        told = " ".join(f.what for f in found if f.name == "sound alike")
+        found.update(dict.fromkeys(Finding(*one) for one in certain_dangers(house, matcher, tag, told)))
     found.update(dict.fromkeys(Finding(*told) for told in (*of_modules(matcher, apart_by_sound), *of_languages(house))))
     found.update(dict.fromkeys((*_codes(house), *_unreached(house), *_unreported(house), *_wake_phrases(house, matcher))))
     if rows is not None:

@@ -19,6 +19,12 @@ from glossa.house.recogniser import USUAL, Recogniser
 from glossa.language import Language, load_language
 from glossa.language.phones import VOWELS, Phones, SoundPrices, phones
 
+SORTS = {
+    "taken": "taken for another", "twin": "a number's twin", "dropped": "lost", "inserted": "added", "merged": "run together",
+    "split": "split",
+}  # fmt: skip
+"""The sorts of errors, and what they do to a word, for people."""
+
 FARTHEST = 0.42
 """Words further apart by sound are not taken for each other."""
 
@@ -162,6 +168,16 @@ class Noise:
         tokens = self._tokens(text)
         return [slip for at in range(len(tokens) + 1) for slip in self._at(tokens, at)]
 
+    def taken(self, text: str) -> list[Slip]:
+        """The errors of :meth:`every` in which a word is taken for another one."""
+        tokens = self._tokens(text)
+        return [slip for at in range(len(tokens)) for slip in self._taken(tokens, at)]
+
+    def _taken(self, tokens: Sequence[Token], at: int) -> Iterator[Slip]:
+        word = tokens[at].word
+        for heard, share in self.alike(word) if word.isalpha() else ():
+            yield Slip("taken", at, at + 1, word, heard, self.recogniser.sorts.taken * share)
+
     def _tokens(self, text: str) -> tuple[Token, ...]:
         return tuple(t for t in tokenize(text, self.language.numbers.thousands) if t.end > t.start)
 
@@ -175,8 +191,7 @@ class Noise:
             return
         token = tokens[at]
         word = token.word
-        for heard, share in self.alike(word) if word.isalpha() else ():
-            yield Slip("taken", at, at + 1, word, heard, sorts.taken * share)
+        yield from self._taken(tokens, at)
         for heard in self._twins(token):
             yield Slip("twin", at, at + 1, word, heard, sorts.twin)
         weak = math.exp(-len(self._phones(word)) / SHORT)

@@ -1,0 +1,82 @@
+"""What stands right beside a name, a value or a number, has no place, and may be a part of it that was misheard.
+
+The rest of a name, of a value or of a number may well be another one: "forty" of "forty five", "lamps" of "cabin lamps", "white" of "warm
+white". So what is torn is asked back about.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from glossa.hearing.devices import Devices
+from glossa.hearing.roles import Role
+from glossa.hearing.utterance import Utterance
+from glossa.matching.alignment import Alignment, Candidate
+from glossa.matching.grammar import Grammar
+
+_PASSED = frozenset((Role.SMALL, Role.FILLER))
+_MISHEARD = frozenset((Role.UNKNOWN, Role.TALK, Role.WORD, Role.VERB))
+
+
+def torn(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """The words that may be the rest of something that was only half heard, ``""`` for none."""
+    if alignment.pattern.garbage:
+        return ""
+    look = _Beside(utterance, alignment, grammar)
+    return next(
+        (utterance.words[at] for option in alignment.chosen if option for at in look.at(option.candidate, option.spec)), ""
+    )
+
+
+class _Beside:
+    def __init__(self, utterance: Utterance, alignment: Alignment, grammar: Grammar) -> None:
+        self.utterance, self.covered, self.lexicon = utterance, alignment.covered, grammar.lexicon
+        self.grammar = grammar.lexicon.language.grammar
+
+    def at(self, candidate: Candidate | None, spec: int) -> Iterator[int]:
+        """The tokens that may be a part of what a slot took."""
+        if candidate is None:
+            return
+        if isinstance(candidate.value, Devices):
+            yield from self._names(candidate, candidate.value)
+        elif candidate.used:
+            yield from self._values(candidate, spec)
+        elif isinstance(candidate.value, (int, float)):
+            yield from self._numbers(candidate)
+
+    def _free(self, at: int) -> bool:
+        return 0 <= at < len(self.utterance.words) and not self.covered >> at & 1
+
+    def _names(self, candidate: Candidate, devices: Devices) -> Iterator[int]:
+        """The "beige" of "the beige lamps", the "big" of "big bathroom lamp": where a name has its other words."""
+        at = candidate.start - 1 if self.grammar.head == "last" else candidate.end
+        if not self._free(at):
+            return
+        role, word = self.utterance.roles[at], self.utterance.words[at]
+        if role == Role.WORD and word in self.lexicon.named:
+            yield at
+        several = devices.which or devices.devices.bit_count() > 1
+        said_of_one = word in self.lexicon.articles or word in self.grammar.pronouns
+        if several and (
+            role in (Role.UNKNOWN, Role.TALK) or (role == Role.SMALL and self.grammar.head == "last" and not said_of_one)
+        ):
+            yield at
+
+    def _values(self, candidate: Candidate, spec: int) -> Iterator[int]:
+        """The "horn" of "horn white", where there is a "warm white"."""
+        longer = self.lexicon.of_longer_value.get(spec, set())
+        if len(candidate.used) == 1 and candidate.used[0].word in longer:
+            for at in (candidate.start - 1, candidate.end):
+                if self._free(at) and self.utterance.roles[at] in _MISHEARD:
+                    yield at
+
+    def _numbers(self, candidate: Candidate) -> Iterator[int]:
+        """The "certain" of "certain six", the "too" of "too and a half", the "move" of "forty move": it sounds like a part of a number."""
+        words, roles = self.utterance.words, self.utterance.roles
+        for at, step in ((candidate.start - 1, -1), (candidate.end, 1)):
+            while self._free(at) and roles[at] in _PASSED:
+                if step < 0 and words[at] in self.grammar.joined:
+                    yield at
+                at += step
+            if self._free(at) and roles[at] in _MISHEARD and self.lexicon.vocabulary.may_be_number(words[at]):
+                yield at
