@@ -20,7 +20,6 @@ import glossa
 from glossa.files import find_house, write_house
 from glossa.house import HouseError, read_house
 from glossa.house.model import Prices
-from glossa.language import load_language
 from glossa.live.log import EventLog
 from glossa.matching.evidence import confidence, fitted_weights
 from glossa.trials.coverage import coverage, suggested_rows
@@ -28,9 +27,9 @@ from glossa.trials.edit import with_settings, with_word
 from glossa.trials.history import compare_runs, kept
 from glossa.trials.junit import junit
 from glossa.trials.measures import by, confusion, frame, kind, measures, wilson
-from glossa.trials.noise import Noise, stress
 from glossa.trials.parallel import run_table_parallel
 from glossa.trials.run import compare
+from glossa.trials.stress import stress
 from glossa.trials.takes import learn, teach
 from glossa.trials.tune import cases_of, cost, folds, outcome_at, tune
 from tests.test_cli import run
@@ -202,42 +201,6 @@ class Workers(unittest.TestCase):
             with cluster, Client(cluster) as client, joblib.parallel_config(backend="dask", client=client):
                 found = stress(MARIGOLD, ROWS, (0.1,), jobs=-1)
         self.assertEqual(found.lines, stress(MARIGOLD, ROWS, (0.1,)).lines)
-
-
-class Noisy(unittest.TestCase):
-    def test_the_same_seed_makes_the_same_errors(self) -> None:
-        rows = ROWS[-60:]
-        self.assertEqual(stress(MARIGOLD, rows, (0.0, 0.2), seed=5), stress(MARIGOLD, rows, (0.0, 0.2), seed=5))
-        self.assertNotEqual(stress(MARIGOLD, rows, (0.3,), seed=5), stress(MARIGOLD, rows, (0.3,), seed=6))
-
-    def test_no_errors_change_nothing_and_errors_cost(self) -> None:
-        rows = [r for r in ROWS if not r.session]
-        result = stress(MARIGOLD, rows, (0.0, 0.3))
-        self.assertEqual(result.lines[0].frame_right, result.lines[0].must)
-        self.assertLess(result.lines[1].frame_right, result.lines[0].frame_right)
-        self.assertTrue(all(lost <= struck for _, lost, struck in result.costly))
-        self.assertLessEqual(len(result.costly), 10)
-
-    def test_words_are_mistaken_for_what_they_sound_like(self) -> None:
-        noise = Noise(load_language("en"))
-        self.assertIn("lap", noise.alike("lamp") + noise.alike("lab"))
-        import random
-
-        text = "turn the big galley lamp to thirteen percent"
-        self.assertEqual(noise.hear(text, 0.0, random.Random(1)), (text, []))
-        heard = {noise.hear(text, 1.0, random.Random(n))[0] for n in range(20)}
-        self.assertGreater(len(heard), 15)
-
-    def test_the_command(self) -> None:
-        with tempfile.TemporaryDirectory() as folder:
-            picture = Path(folder) / "s.png"
-            table = str(FOLDER / "tests" / "phrases.csv")
-            code, out, _ = run("stress", "marigold", table, "--errors", "0,20", "--picture", str(picture))
-            self.assertEqual(code, 0)
-            self.assertIn("the words that cost most", out)
-            self.assertTrue(picture.exists())
-            for wrong in ("a,b", "", "120"):
-                self.assertEqual(run("stress", "marigold", "--errors", wrong)[0], 2)
 
 
 class Tuning(unittest.TestCase):

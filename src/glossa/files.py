@@ -184,7 +184,7 @@ def log_path(place: str | os.PathLike[str]) -> Path:
 
 SIGNATURES: Mapping[str, tuple[bytes, ...]] = {
     ".png": (b"\x89PNG",), ".pdf": (b"%PDF",), ".svg": (b"<?xml", b"<svg"), ".xml": (b"<?xml", b"<testsuite"), ".html": (b"<!doctype html",),
-    ".jsonl": (b"{",), ".json": (b"[", b"{"), ".csv": (b"utterance",), ".codes": (b"code", b"utterance"), ".toml": (),
+    ".jsonl": (b"{",), ".json": (b"[", b"{"), ".csv": (b"utterance", b"said"), ".codes": (b"code", b"utterance"), ".toml": (), ".recogniser": (b"# how a recogniser mishears",),
     ".abnf": (b"#abnf",), ".grxml": (b"<?xml", b"<grammar"), ".jsgf": (b"#jsgf",), ".pls": (b"<?xml", b"<lexicon"),
 }  # fmt: skip
 """How the files begin that Glossa writes, by their ending; what begins otherwise is somebody else's."""

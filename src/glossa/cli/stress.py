@@ -87,7 +87,7 @@ def stress(
     home = load_house(house)
     home = replace(home, recogniser=_recogniser(home, model, heard))
     if save is not None:
-        write_file(save, recogniser_text(home.recogniser))
+        write_file(save, recogniser_text(home.recogniser), ".recogniser")
         click.echo(f'wrote {save}; name it under [house] as recogniser = "{save.name}", and it helps reading too', err=True)
         if not every and not picture and not as_json:
             return

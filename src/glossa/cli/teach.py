@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import csv
 import difflib
+import io
 import sys
 from collections.abc import Iterable
 from pathlib import Path
@@ -12,8 +14,10 @@ import click
 
 from glossa.cli.main import house_argument
 from glossa.extras import need
-from glossa.files import find_house, load_house, read_text, write_house
+from glossa.files import find_house, load_house, read_text, write_file, write_house
+from glossa.house import House, HouseError, Problem
 from glossa.house.problems import nearest
+from glossa.house.text import many
 
 if TYPE_CHECKING:
     from glossa.trials.proposals import Proposal
@@ -24,7 +28,8 @@ if TYPE_CHECKING:
 @click.argument("intent")
 @click.option("--times", default=3, show_default=True, type=click.IntRange(1, 50), help="How often to say it.")
 @click.option("--yes", is_flag=True, help="Write what is proposed without asking.")
-def teach(house: str, intent: str, times: int, yes: bool) -> None:
+@click.option("--keep", type=click.Path(path_type=Path), help="Add the takes to a CSV file, for `glossa stress --heard`.")
+def teach(house: str, intent: str, times: int, yes: bool, keep: Path | None) -> None:
     """Say a command a few times and see how your recogniser writes it; add what it takes to be understood.
 
     The takes are lines on standard input: typed, or from the recogniser. What would be added is shown as a diff and only
@@ -34,6 +39,7 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
     Examples:
       glossa teach my-home good_night
       my-recogniser | glossa teach my-home good_night --times 5 --yes
+      my-recogniser | glossa teach my-home good_night --keep takes.csv
     """
     from glossa.cli.terminal import console
     from glossa.trials.takes import teach as run
@@ -48,6 +54,8 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
         lesson = run(home, intent, takes)
     except ValueError:
         raise click.UsageError("Nothing was heard; type a line for each take, or pipe your recogniser in.") from None
+    if keep is not None:
+        _keep(home, intent, takes, keep)
     for text, count in lesson.takes:
         known = text in lesson.understood
         out.print(
@@ -69,6 +77,22 @@ def teach(house: str, intent: str, times: int, yes: bool) -> None:
     for proposal in lesson.proposals:
         out.print(f"  {proposal.why}")
     offer(find_house(house), lesson.proposals, home.languages[0], yes)
+
+
+def _keep(home: House, intent: str, takes: Iterable[str], path: Path) -> None:
+    """Add takes to a table of what was said and what was heard."""
+    from glossa.trials.estimate import taken_pairs
+
+    before = read_text(path) if path.exists() else "said,heard\n"
+    if before.split("\n", 1)[0].strip().lower().replace(" ", "") != "said,heard":
+        raise HouseError(
+            [Problem(str(path), 1, "", "is no table of takes", "it begins with the line said,heard; name another file")]
+        )
+    added = io.StringIO()
+    pairs = taken_pairs(home, intent, takes)
+    csv.writer(added, lineterminator="\n").writerows(pairs)
+    write_file(path, before + ("" if before.endswith("\n") else "\n") + added.getvalue())
+    click.echo(f"kept {many(len(pairs), 'take')} in {path}; takes that sound like no phrase of {intent} are left out", err=True)
 
 
 def _takes(times: int) -> list[str]:

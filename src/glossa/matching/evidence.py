@@ -21,6 +21,8 @@ from glossa.hearing.devices import PLAIN_NAME, RANK, Devices
 from glossa.hearing.numbers import GUESSED, HOMOPHONE, ORDINAL, Quantity, widest
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
+from glossa.hearing.vocabulary import WordEdge
+from glossa.language import plural
 from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Option, Where
 from glossa.matching.grammar import Grammar
 from glossa.matching.result import Counted
@@ -102,6 +104,7 @@ TERMS = (
     Term("nothing named", -1, -2.0, "only verbs and directions were heard of a phrase that names something"),
     Term("all unsure", -1, -1.5, "no word of the phrase and no value was heard as it is"),
     Term("another form", -1, -0.2, "words heard in another form"),
+    Term("one for many", -1, -0.5, "a singular heard for a plural, or a plural for a singular, where one device is meant"),
     Term("telling form", -1, -2.0, "verbs heard in a form that tells of something: \"turned on\""),
     Term("same meaning", -1, -0.2, "words heard as others that mean the same"),
     Term("stands for", -1, -0.7, "words heard as others that stand for them"),
@@ -328,7 +331,7 @@ class _Measured:
             elif how & How.SYNONYM:
                 self._add("same meaning", option.weight >= WEIGHTY)
             elif how & How.FORM:
-                self._add("another form", 1)
+                self._add("one for many" if self._one_for_many(edge, candidate) else "another form", 1)
             if how & (How.FORM | How.SYNONYM) and span == 1 and self._tells(edge.start, edge.word):
                 self._add("telling form", 1)
         if candidate is None:
@@ -364,6 +367,13 @@ class _Measured:
                 self._add("rough number", 1)
             if isinstance(candidate.value, (int, float)):
                 self._add("counts something", self._unknown_behind(candidate) or self._counts_devices(candidate))
+
+    def _one_for_many(self, edge: WordEdge, candidate: Candidate | None) -> bool:
+        """Whether a singular was heard for a plural, or a plural for a singular, where one device is meant."""
+        if candidate is None or not isinstance(candidate.value, Devices) or candidate.value.devices.bit_count() > 1:
+            return False
+        heard = self._utterance.words[edge.start]
+        return plural(heard, self._language) == edge.word or plural(edge.word, self._language) == heard
 
     def _guessed(self, candidate: Candidate, devices: Devices) -> float:
         """What the words cost that were heard by sound, where nothing but they tells devices from others of their kind."""

@@ -38,6 +38,9 @@ DROP, JOIN = 0.7, 0.1
 TOO_FAR = 0.65
 """Words further apart than this are not one heard for the other."""
 
+NOT_IT = 0.4
+"""A take that is further than this from every phrase is none of them."""
+
 GAP = ""
 
 Pair = tuple[str, str]
@@ -121,14 +124,17 @@ def understood_pairs(house: House, lines: Iterable[str], matcher: Matcher | None
 
 
 def taken_pairs(house: House, intent: str, takes: Iterable[str]) -> list[Pair]:
-    """What was said and what was written, for takes of one command: of its phrases the one that sounds most like each was said."""
+    """What was said and what was written, for takes of one command: of its phrases the one that sounds most like each was said.
+
+    A take that sounds like none of them was something else.
+    """
     tag = house.languages[0]
     phrases = [tuple(words(s)) for s in samples(house, house.intents[intent], tag)]
     found = []
     for take in takes if phrases else ():
         heard = tuple(words(take))
-        _, said = min((apart_by_sound(p, heard, tag), p) for p in phrases)
-        if heard:
+        apart, said = min((apart_by_sound(p, heard, tag), p) for p in phrases)
+        if heard and apart <= NOT_IT:
             found.append((" ".join(said), " ".join(heard)))
     return found
 
@@ -160,6 +166,8 @@ def _price(step: _Step, sound: Mapping[str, Phones]) -> float:
         return 0.0
     if not step.said or not step.heard:
         return DROP
+    if len(step.said) != len(step.heard) and not {*step.said}.isdisjoint(step.heard):
+        return 1.0  # one of the two was heard as it is, so that the other was lost or added
     one, other = (tuple(p for w in side for p in sound[w]) for side in (step.said, step.heard))
     apart = distance(one, other)
     return (apart if apart <= TOO_FAR else 1.0) + (JOIN if len(step.said) != len(step.heard) else 0.0)

@@ -15,6 +15,7 @@ from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.effects import Shift
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
+from glossa.house.text import words as folded
 from glossa.house.values import Value
 from glossa.language import Language, load_language, plural
 from glossa.matching import Match, Matcher, Outcome
@@ -174,6 +175,8 @@ def one_error_away(house: House, matcher: Matcher, tag: str) -> list[Mishap]:
             if slip.heard in words and slip.said in words and not other_form and pair not in seen:
                 seen.add(pair)
                 slips.append(slip)
+        if not language.negation.single.isdisjoint(folded(said.text)):
+            slips += [s for s in maker.every(said.text) if s.sort == "dropped" and s.said in language.negation.single]
         if slips:
             found += [t.mishap for t in tries.of(said, slips) or () if t.mishap is not None]
     return sorted(found, key=_gravest_first)
