@@ -78,7 +78,7 @@ SHOTS: dict[str, str] = {
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",
     "teaching": "glossa export dinghy --form teaching 2>/dev/null",
-    "stress": "glossa stress marigold --errors 0,5,10,20",
+    "stress": "glossa stress marigold --every --jobs 2 --most 6",
     "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
     "teach": "printf 'sleep tight\\nsleep tied\\nsleep tight\\n' | glossa teach home good_night",
     "check": "glossa check broken.toml",
@@ -163,17 +163,15 @@ def _prepare(folder: Path) -> None:
     terminal("glossa test marigold phrases.csv --results . --save before; glossa new home", folder)
 
 
-def _page(folder: Path, path: Path, browser: str) -> None:
-    terminal("glossa test marigold failing.csv phrases.csv --html page.html", folder)
+PAGES = {
+    "page": "glossa test marigold failing.csv phrases.csv --html page.html",
+    "stress-page": "glossa stress marigold phrases.csv --every --jobs 2 --report page.html",
+}
+
+
+def _page(command: str, folder: Path, path: Path, browser: str) -> None:
+    terminal(command, folder)
     shoot(folder / "page.html", path, "1280,1500", browser)
-
-
-def _figure(name: str, folder: Path, path: Path) -> None:
-    command = {
-        "stress": "glossa stress marigold",
-        "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
-    }[name]
-    terminal(f"{command} --picture {path}", folder)
 
 
 def main() -> None:
@@ -182,7 +180,7 @@ def main() -> None:
     if browser is None:
         sys.exit("headless Chromium is needed: install the package chromium")
     FOLDER.mkdir(parents=True, exist_ok=True)
-    wanted = sys.argv[1:] or [*SHOTS, *LIVE, "why-picture", "stress-picture", "tune-picture", "page"]
+    wanted = sys.argv[1:] or [*SHOTS, *LIVE, "why-picture", "tune-picture", "page", "stress-page"]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         (folder / "broken.toml").write_text(BROKEN)
@@ -198,10 +196,10 @@ def main() -> None:
             elif shot in LIVE:
                 shown, command = LIVE[shot]
                 picture(shown, terminal(command, folder), path, browser)
-            elif shot == "page":
-                _page(folder, path, browser)
-            elif shot in ("stress-picture", "tune-picture"):
-                _figure(shot.split("-")[0], folder, path)
+            elif shot in PAGES:
+                _page(PAGES[shot], folder, path, browser)
+            elif shot == "tune-picture":
+                terminal(f"{SHOTS['tune']} --picture {path}", folder)
             else:
                 command = SHOTS[shot]
                 shown = command.split(" | ")[1] if command.startswith("printf") else command.split(" | ")[0].split(" 2>")[0]

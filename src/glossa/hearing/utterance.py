@@ -138,6 +138,7 @@ class Hearing:
             return Utterance(text, tokens, words)
         edges = self.lexicon.vocabulary.edges(words)
         quantities = tuple(self.lexicon.numbers.every(tokens))
+        edges = _without_numbers(edges, quantities)
         roles = _Roles(self, words, edges, quantities)
         if roles.amount_at:  # the "un" of "un peu" is no number
             quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.amount_at)
@@ -385,6 +386,15 @@ class _Roles:
         while at > 0 and self.roles[at] in (Role.SMALL, Role.ASIDE) and self._words[at] in self._hearing._wanting:
             self.roles[at] = Role.BROKEN
             at -= 1
+
+
+def _without_numbers(edges: tuple[tuple[WordEdge, ...], ...], quantities: Sequence[Quantity]) -> tuple[tuple[WordEdge, ...], ...]:
+    """The edges without those that take a part of a number with a unit, or of several words, for another word: the "ten" of "ten minutes"."""
+    plain = (q for q in quantities if q.cost < HOMOPHONE and (q.unit or q.end - q.start > 1))
+    firm = {at for q in plain for at in range(q.start, q.end)}
+    if not firm:
+        return edges
+    return tuple(tuple(e for e in here if at not in firm or not e.how & How.TAKEN) for at, here in enumerate(edges))
 
 
 def mask_of(bits: Iterable[bool]) -> int:

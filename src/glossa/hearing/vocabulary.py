@@ -286,9 +286,15 @@ class Vocabulary:
         return tuple(s for s in dict.fromkeys(stems) if any(s in k for k in known))
 
     def _turned(self, word: str, said: str) -> bool:
-        """Whether only a syllable that turns the meaning round tells the two apart: unlock and lock, dislike and like."""
-        long, short = (word, said) if len(word) > len(said) else (said, word)
-        return long.endswith(short) and long.removesuffix(short) in self.language.grammar.turning
+        """Whether a syllable that turns the meaning round tells the two apart: unlock and lock, "unlok" and lock, dislike and like."""
+        for turning in self.language.grammar.turning:
+            heard, meant = word.startswith(turning), said.startswith(turning)
+            long, short = (word, said) if heard else (said, word)
+            if heard != meant and (
+                long.removeprefix(turning) == short or (turning + said if heard else said[len(turning) :]) in self.words
+            ):
+                return True
+        return False
 
     def _sounding(self, word: str, sound: Phones, farthest: float) -> list[tuple[str, float]]:
         """Words of the house within a distance by sound, nearest first."""
@@ -351,7 +357,7 @@ class Vocabulary:
         return self._splits(word)
 
     def _taken_apart(self, word: str) -> Words | None:
-        known = any(word in k for k in (self.words, self._fixed, self._usual, self._ordinary))
+        known = any(word in k for k in (self.words, self._fixed, self._usual, self._ordinary, self.language.common))
         if known or len(word) < 4 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
