@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 import glossa
 from glossa.files import find_house
+from glossa.trials.fit import PLAIN
 from glossa.trials.measures import kind
 from glossa.trials.noise import noises
 from glossa.trials.run import same_value
@@ -70,7 +71,7 @@ class Counts:
     """Counts of one run, named as the aims are."""
 
     def __init__(self) -> None:
-        self.rows = self.must = self.right = self.asked = self.wrong = self.questions = self.questions_right = 0
+        self.rows = self.must = self.right = self.asked = self.wrong = self.literal = self.questions = self.questions_right = 0
         self.sessions = self.sessions_right = 0
 
     def add(self, house: glossa.House, result: glossa.Result) -> None:
@@ -81,7 +82,9 @@ class Counts:
             self.sessions_right += result.right
             return
         self.rows += 1
-        self.wrong += kind(result) in ("wrong action", "false accept")
+        wrong = kind(result) in ("wrong action", "false accept")
+        self.wrong += wrong
+        self.literal += wrong and event is not None and event.match is not None and word_for_word(event.match)
         if row.outcomes and "accept" in row.outcomes:
             self.must += 1
             self.right += result.right
@@ -103,6 +106,11 @@ class Counts:
             f"right {of(self.right, self.must)}  or asked {of(self.right + self.asked, self.must)}  wrong {of(self.wrong, self.rows)}"
             f"  questions {of(self.questions_right, self.questions)}  sessions {of(self.sessions_right, self.sessions)}"
         )
+
+
+def word_for_word(match: glossa.Match) -> bool:
+    """Whether what was heard is a command of the house, word for word."""
+    return all(part.best is not None and part.best.cost < PLAIN for part in match.parts or (match,))
 
 
 def meant(house: glossa.House, result: glossa.Result) -> bool:

@@ -18,11 +18,12 @@ from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.house.effects import FromSlot, Shift
 from glossa.house.sorts import NumberValues, SwitchValues
+from glossa.language import plural
 from glossa.matching.grammar import Grammar, Pattern, Place
 from glossa.matching.meaning import meaning
 
-GROUP, PLAIN = 1, 0.15
-"""The rank of a group, and the cost under which a name was named plainly."""
+GROUP, ROOM, PLAIN = 1, 5, 0.15
+"""The ranks of a group and of a room, and the cost under which a name was named plainly."""
 
 MOST_WORDS, MOST_DEVICES, MOST_VALUES = 4, 8, 10
 
@@ -414,23 +415,35 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
                 (How.FORM, "another form", 0.0),
             )
             name = next((n for bit, n, least in names_of if edge.how & bit and took.weight >= least), "")
+            one = place.slot == "device" and len(took.value[0]) == 1
+            heard = utterance.words[edge.start]
+            if name == "another form" and one and (plural(heard, language) == edge.word or plural(edge.word, language) == heard):
+                name = "one for many"
             add(name, bool(name))
         guessed = bool(took.edges) and all(e.how & How.SOUND for e in took.edges) and sum(e.cost for e in took.edges) >= 0.2
         if place.slot == "device":
             add("which", took.value[1])
             add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6)
-            add("guessed name", len(took.edges) == 1 and bool(took.edges[0].how & How.SOUND) and took.edges[0].cost >= 0.2)
+            at_room = any(e.tokens == sum(1 << i for i in took.tokens) and e.things.rank == ROOM for e in utterance.expressions)
+            add("unnamed thing", at_room and any(utterance.roles[i] == Role.UNKNOWN for i in free))
+            sounding = sum(e.cost for e in took.edges if e.how & How.SOUND)
+            others = [lexicon.of_noun_word.get(e.word, 0) for e in took.edges if not e.how & How.SOUND]
+            mine = sum(1 << i for i, d in enumerate(grammar.house.devices) if d in took.value[0])
+            alone = sounding >= 0.2 and all(mask and mask != mine for mask in others)
+            add("guessed name", alone and len(took.edges) == 1)
+            add("guessed which", sounding if alone and len(took.edges) > 1 else 0)
         elif place.slot and took.edges:
             add("guessed value", guessed)
         elif place.slot:
             cost = took.cost - (COSTS.outside if took.outside else 0)
             add("unit" if cost >= COSTS.unit else "homophone" if cost >= HOMOPHONE else "rough number", cost >= 0.1)
         if isinstance(took.value, (int, float)) and not took.edges:
-            behind = took.end < len(utterance.words) and took.end not in covered and utterance.roles[took.end] == Role.UNKNOWN
-            add(
-                "counts something",
-                behind and not any(q.unit and (q.start, q.end) == (took.start, took.end) for q in utterance.quantities),
-            )
+            unknown = took.end < len(utterance.words) and took.end not in covered and utterance.roles[took.end] == Role.UNKNOWN
+            device = next((t for p, t in taken if p.slot == "device"), None)
+            before_devices = device is not None and device.start == took.end
+            same = any(q.unit and (q.start, q.end) == (took.start, took.end) for q in utterance.quantities)
+            ending = any(q.unit and q.end == took.end for q in utterance.quantities)
+            add("counts something", (unknown and not same) or (before_devices and not ending))
         if place.relation and isinstance(took.value, (int, float)):
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             add("preposition", leading(utterance, took.start) in against)

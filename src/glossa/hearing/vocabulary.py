@@ -358,7 +358,7 @@ class Vocabulary:
 
     def _taken_apart(self, word: str) -> Words | None:
         known = any(word in k for k in (self.words, self._fixed, self._usual, self._ordinary, self.language.common))
-        if known or len(word) < 4 or self.respelt(word) in self._spelt:
+        if known or len(word) < 5 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
         whole = [w for w in ways if any(map(self._whole, w)) and all(self._whole(p) or p in self._ordinary for p in w)]
