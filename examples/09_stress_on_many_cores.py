@@ -6,18 +6,18 @@ python examples/09_stress_on_many_cores.py tcp://scheduler:8786     a Dask clust
 
 import contextlib
 import sys
+from collections.abc import Iterator
 
 import glossa
 from glossa.extras import need
 from glossa.files import find_house, read_text
+from glossa.trials.every import EveryResult, every_error
 from glossa.trials.stress import StressResult, stress
 
 
-def run(scheduler: str = "", rates: tuple[float, ...] = (0.0, 0.1, 0.2)) -> StressResult:
-    """The stress of Marigold's phrases; the result is the same wherever it ran."""
-    house = glossa.load_house("marigold")
-    path = find_house("marigold").parent / "tests" / "phrases.csv"
-    rows = glossa.read_table(read_text(path), path.name, house)
+@contextlib.contextmanager
+def cluster(scheduler: str) -> Iterator[None]:
+    """Work of joblib's goes to a Dask cluster meanwhile; without one it stays on this machine."""
     with contextlib.ExitStack() as stack:
         if scheduler:
             import joblib
@@ -25,7 +25,22 @@ def run(scheduler: str = "", rates: tuple[float, ...] = (0.0, 0.1, 0.2)) -> Stre
 
             client = stack.enter_context(Client(scheduler))
             stack.enter_context(joblib.parallel_config(backend="dask", client=client))
+        yield
+
+
+def run(scheduler: str = "", rates: tuple[float, ...] = (0.0, 0.1, 0.2)) -> StressResult:
+    """The stress of Marigold's phrases; the result is the same wherever it ran."""
+    house = glossa.load_house("marigold")
+    path = find_house("marigold").parent / "tests" / "phrases.csv"
+    rows = glossa.read_table(read_text(path), path.name, house)
+    with cluster(scheduler):
         return stress(house, rows, rates, jobs=2)
+
+
+def every(scheduler: str = "", name: str = "dinghy") -> EveryResult:
+    """Every single error in what a house understands."""
+    with cluster(scheduler):
+        return every_error(glossa.load_house(name), jobs=2)
 
 
 def main() -> None:
@@ -37,6 +52,8 @@ def main() -> None:
         sys.exit(str(error))
     for line in run(scheduler).lines:
         print(f"{line.rate:4.0%}  {line.frame_right} of {line.must} right, {line.asked} asked, {line.wrong} wrong actions")
+    result = every(scheduler)
+    print(f"{result.tried} single errors, {len(result.mishaps)} of them lead to another action")
 
 
 if __name__ == "__main__":

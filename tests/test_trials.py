@@ -24,6 +24,7 @@ from glossa.live.log import EventLog
 from glossa.matching.evidence import confidence, fitted_weights
 from glossa.trials.coverage import coverage, suggested_rows
 from glossa.trials.edit import with_settings, with_word
+from glossa.trials.every import every_error
 from glossa.trials.history import compare_runs, kept
 from glossa.trials.junit import junit
 from glossa.trials.measures import by, confusion, frame, kind, measures, wilson
@@ -200,7 +201,9 @@ class Workers(unittest.TestCase):
             cluster = LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None)
             with cluster, Client(cluster) as client, joblib.parallel_config(backend="dask", client=client):
                 found = stress(MARIGOLD, ROWS, (0.1,), jobs=-1)
+                every = every_error(glossa.load_house("dinghy"), jobs=2)
         self.assertEqual(found.lines, stress(MARIGOLD, ROWS, (0.1,)).lines)
+        self.assertEqual(every, every_error(glossa.load_house("dinghy")))
 
 
 class Tuning(unittest.TestCase):
