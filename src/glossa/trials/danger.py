@@ -9,7 +9,7 @@ from msgspec import Struct
 from glossa.hearing.lexicon import Lexicon
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
-from glossa.language import load_language
+from glossa.language import load_language, plural
 from glossa.language.phones import phones
 from glossa.matching import Matcher
 from glossa.trials.every import OUTCOMES, Mishap, one_error_away
@@ -29,7 +29,7 @@ class Danger(Struct, frozen=True):
         weight: how likely the errors are together.
         mishaps: the errors, the likeliest first.
         helps: what would help, each in a few words.
-        names: what was said and what was heard, where different things of the house are named so.
+        named: whether different things of the house are named with what was said and with what was heard.
     """
 
     said: str
@@ -38,7 +38,7 @@ class Danger(Struct, frozen=True):
     weight: float
     mishaps: tuple[Mishap, ...]
     helps: tuple[str, ...]
-    names: tuple[str, ...] = ()
+    named: bool = False
 
     def examples(self, most: int) -> list[Mishap]:
         """So many of the errors, each of another word that was heard as far as there are such."""
@@ -49,20 +49,21 @@ class Danger(Struct, frozen=True):
 
 
 def dangers(house: House, mishaps: Iterable[Mishap]) -> list[Danger]:
-    """Mishaps grouped by what was misheard, the gravest and likeliest first.
+    """Mishaps grouped by what was misheard: what does the opposite first, then one thing of the house for another, the likeliest first.
 
     Args:
         house: the house.
         mishaps: of :func:`~glossa.trials.every.every_error`, in their order.
     """
     advice = {tag: _Advice(house, tag) for tag in house.languages}
-    groups: dict[tuple[str, str, str], list[Mishap]] = {}
+    groups: dict[tuple[str, str, str, bool], list[Mishap]] = {}
     for mishap in mishaps:
-        slip = mishap.slip
-        cause = NUMBERS if slip.sort == "twin" or advice[mishap.language].numbers(slip.said, slip.heard) else slip.said
-        groups.setdefault((mishap.language, cause or f"+{slip.heard}", mishap.outcome), []).append(mishap)
+        slip, known = mishap.slip, advice[mishap.language]
+        cause = NUMBERS if slip.sort == "twin" or known.numbers(slip.said, slip.heard) else slip.said
+        named = known.named_apart(slip.said, slip.heard)
+        groups.setdefault((mishap.language, cause or f"+{slip.heard}", mishap.outcome, named), []).append(mishap)
     found = []
-    for (tag, cause, outcome), group in groups.items():
+    for (tag, cause, outcome, named), group in groups.items():
         heard: dict[str, float] = {}
         for mishap in group:
             what = f"{mishap.slip.said}/{mishap.slip.heard}" if cause == NUMBERS else mishap.slip.heard
@@ -70,9 +71,9 @@ def dangers(house: House, mishaps: Iterable[Mishap]) -> list[Danger]:
         likeliest = tuple(sorted(heard, key=lambda w: (-heard[w], w)))
         weight = round(sum(heard.values()), 4)
         said = "" if cause.startswith("+") else cause
-        helps, names = tuple(dict.fromkeys(advice[tag].of(group))), tuple(advice[tag].names(group))
-        found.append(Danger(said, likeliest, outcome, weight, tuple(group), helps, names))
-    return sorted(found, key=lambda d: (-OUTCOMES.index(d.outcome), -d.weight, d.said, d.heard))
+        helps = tuple(dict.fromkeys(advice[tag].of(group, named)))
+        found.append(Danger(said, likeliest, outcome, weight, tuple(group), helps, named))
+    return sorted(found, key=lambda d: (-OUTCOMES.index(d.outcome), not d.named, -d.weight, d.said, d.heard))
 
 
 def certain_dangers(house: House, matcher: Matcher, tag: str, known: str = "") -> Iterator[tuple[str, str, str, str, str]]:
@@ -88,7 +89,7 @@ def certain_dangers(house: House, matcher: Matcher, tag: str, known: str = "") -
     for danger in dangers(house, one_error_away(house, matcher, tag)):
         first = danger.mishaps[0]
         opposite = danger.outcome == OUTCOMES[-1]
-        if not opposite and (not danger.names or {first.slip.said, first.slip.heard} <= told):
+        if not opposite and (not danger.named or {first.slip.said, first.slip.heard} <= told):
             continue
         yield (
             first.where.split(":")[0],
@@ -132,7 +133,7 @@ class _Advice:
             if owner not in owners:
                 owners.append(owner)
 
-    def of(self, group: Sequence[Mishap]) -> Iterator[str]:
+    def of(self, group: Sequence[Mishap], named: bool) -> Iterator[str]:
         """What would help, the likeliest first."""
         first = group[0]
         intents = list(dict.fromkeys(i for m in group for i in m.got.split("+") if i))
@@ -140,15 +141,14 @@ class _Advice:
         if first.slip.sort == "twin" or self.numbers(first.slip.said, first.slip.heard):
             yield from self._twins(intents)
             return
-        names = self.names(group)
-        if names:
-            yield f"another name for what is named “{names[0]}”, or for what is named “{names[1]}”"
+        if named:
+            yield f"another name for what is named “{first.slip.said}”, or for what is named “{first.slip.heard}”"
         if first.outcome == "opposite action" or not first.wanted:
             unasked = [i for i in intents if self.house.intents[i].confirm != "always"]
             if unasked:
                 yield f'confirm = "always" for {_listed(unasked)}'
         said = first.slip.said.split()
-        if names or not said or not wanted or self.numbers(*said):
+        if named or not said or not wanted or self.numbers(*said):
             return
         if any(m.slip.heard for m in group):
             short = len(phones(said[0], self.language.tag)) <= SHORT
@@ -156,13 +156,10 @@ class _Advice:
         else:
             yield f"phrases of {_listed(wanted)} that differ from others by more than “{first.slip.said}”"
 
-    def names(self, group: Sequence[Mishap]) -> list[str]:
-        """The words that different things of the house are named with, where one of them was said and the other heard."""
-        pairs = ((m.slip.said, m.slip.heard) for m in group if self._named_apart(m.slip.said, m.slip.heard))
-        return list(next(pairs, ()))
-
-    def _named_apart(self, said: str, heard: str) -> bool:
-        """Whether what is named with one text and what is named with another are different things."""
+    def named_apart(self, said: str, heard: str) -> bool:
+        """Whether different things of the house are named with two texts; the plural of a word is no other name."""
+        if plural(said, self.language) == heard or plural(heard, self.language) == said:
+            return False
         mine = {o for w in said.split() for o in self._owners.get(w, ())}
         others = {o for w in heard.split() for o in self._owners.get(w, ())}
         return bool(mine and others and mine != others)
