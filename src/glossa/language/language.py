@@ -101,6 +101,11 @@ class Language(Struct, frozen=True):
         """How numbers are said."""
         return _spelling(self.tag)
 
+    @property
+    def number_words(self) -> Mapping[str, int]:
+        """The numbers to a hundred that are one word."""
+        return _number_words(self.tag)
+
     def phrases(self, section: str, name: str) -> PhraseSet:
         """A list of a section as phrases."""
         return _phrases(self.tag, section, name)
@@ -134,6 +139,14 @@ class Language(Struct, frozen=True):
                 if stem in self.verbs or (len(ending) > 1 and stem + "e" in self.verbs) or doubled:
                     return True
         return False
+
+
+@lru_cache(maxsize=32)
+def _number_words(tag: str) -> Mapping[str, int]:
+    language = load_language(tag)
+    said = language.spelling.folded()
+    spelt = {word: number for number in range(101) if (word := said.say(number)).isalpha()}
+    return {**spelt, **language.numbers.tens, **language.numbers.ones}
 
 
 @lru_cache(maxsize=1024)

@@ -48,7 +48,13 @@ class _Beside:
         return 0 <= at < len(self.utterance.words) and not self.covered >> at & 1
 
     def _names(self, candidate: Candidate, devices: Devices) -> Iterator[int]:
-        """The "beige" of "the beige lamps", the "big" of "big bathroom lamp": where a name has its other words."""
+        """The "beige" of "the beige lamps", the "big" of "big bathroom lamp": where a name has its other words.
+
+        Between parts of an expression that stand apart a word may have taken something out: "all the lamps exempt those in the hall".
+        """
+        for between in range(candidate.start, candidate.tokens.bit_length()):
+            if self._free(between) and self.utterance.roles[between] in (Role.UNKNOWN, Role.TALK):
+                yield between
         at = candidate.start - 1 if self.grammar.head == "last" else candidate.end
         if not self._free(at):
             return

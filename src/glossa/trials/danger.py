@@ -166,9 +166,9 @@ class _Advice:
 
     def numbers(self, *texts: str) -> bool:
         """Whether texts hold nothing but numbers."""
-        known = self.language.numbers
+        known = self.language.number_words
         every = [w for text in texts for w in text.split() or [""]]
-        return all(w.isdigit() or w in known.ones or w in known.tens for w in every)
+        return all(w.isdigit() or w in known for w in every)
 
     def _twins(self, intents: Sequence[str]) -> Iterator[str]:
         """The numbers of some intents that are not read back where another one sounds like them."""
@@ -180,7 +180,7 @@ class _Advice:
                     owners = [(f"slots.{slot}", self.house.slots[slot])]
                 else:
                     fit = [d for d in self.house.devices.values() if slot in d.properties]
-                    owners = [(f"{d.kind}.{slot}", d.properties[slot].values) for d in fit]
+                    owners = [(f"{d.kind or d.id}.{slot}", d.properties[slot].values) for d in fit]
                 places += [p for p, v in owners if isinstance(v, NumberValues) and not v.doubt]
         if places:
             yield f'doubt = "ask" for {_listed(list(dict.fromkeys(places)))}'

@@ -79,7 +79,7 @@ def estimate(pairs: Iterable[Pair], tag: str) -> Recogniser:
     prior = {name: getattr(usual.sorts, name) for name in Sorts.__struct_fields__}
     scale = PRIOR_WORDS * usual.rate / sum(prior.values())
     language = load_language(tag)
-    numbers = {*language.numbers.ones, *language.numbers.tens}
+    numbers = set(language.number_words)
     twins = sum(s.sort == "taken" and {*s.said, *s.heard} <= numbers for s in steps)
     sorts["twin"], sorts["taken"] = twins, sorts["taken"] - twins
     errors = sum(sorts.values())

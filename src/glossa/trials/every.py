@@ -164,7 +164,7 @@ def one_error_away(house: House, matcher: Matcher, tag: str) -> list[Mishap]:
     words |= {w for names in house.rooms.values() for name in lexicon.texts(names) for w in name}
     words |= {w for v in lexicon.specs for f in v.forms(tag, language) if not f.cost and not f.kin for w in f.words}
     tries = _Tries(house, matcher, {tag: maker})
-    words -= {*language.small, *language.light, *language.numbers.ones, *language.numbers.tens}
+    words -= {*language.small, *language.light, *language.number_words}
     seen: set[tuple[str, str]] = set()
     found: list[Mishap] = []
     for said in islice((s for s in covering(house) if s.language == tag), MOST_SENTENCES):

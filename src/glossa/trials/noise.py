@@ -80,13 +80,12 @@ class Noise:
         self.language, self.recogniser = language, recogniser
         self._rank = {**language.common, **{w: min(AT_HOME, language.common.get(w, AT_HOME)) for w in pool}}
         self._last = len(language.common)
-        numbers = language.numbers
         fillers = [p[0] for fs in language.filler.by_first.values() for p in fs if len(p) == 1]
-        listed = {*language.common, *pool, *language.small, *language.poles, *numbers.ones, *numbers.tens, *fillers}
+        listed = {*language.common, *pool, *language.small, *language.poles, *language.number_words, *fillers}
         self._pool = sorted(w for w in listed if w.isalpha())
         self._table = SoundTable(self._pool, [phones(w, language.tag) for w in self._pool], SoundPrices(recogniser.sounds))
-        self._numbers = {**numbers.ones, **numbers.tens}
-        self._said = {value: word for word, value in reversed(self._numbers.items())}
+        self._numbers = language.number_words
+        self._said = {value: word for word, value in reversed(tuple(self._numbers.items()))}
         self._alike: dict[str, tuple[tuple[str, float], ...]] = {}
         self._halves: dict[str, tuple[str, float]] = {}
         by_rank = sorted(language.small, key=lambda w: (language.common.get(w, self._last), w))
