@@ -203,6 +203,43 @@ class Decisions(unittest.TestCase):
         self.assertEqual(self.outcome("port five", mode="steering"), ("accept", ""))
         self.assertEqual(self.outcome("saloon lamp on", mode="steering"), ("reject", "mode"))
 
+    def test_what_may_be_half_of_it_is_asked_back_about(self) -> None:
+        cases = {
+            "can lamps off": "torn",  # cabin lamps
+            "galley lamp to certain six": "torn",  # thirty six
+            "galley lamp to too and a half": "torn",
+            "string lights horn white": "torn",  # warm white
+            "done turn on the galley lamp": "guessed negation",  # don't
+            "open the galley vent to a order": "broken off",  # a quarter
+            "all lamps off hall the saloon lamp accept": "confidence",
+            "black the hatch": "guessed direction",  # unlock
+        }
+        for text, reason in cases.items():
+            with self.subTest(text):
+                outcome, why = self.outcome(text)
+                self.assertNotEqual(outcome, "accept")
+                self.assertTrue(outcome == "reject" or why == reason, (outcome, why))
+        for text in (
+            "all lamps off",
+            "the cabin lamps off",
+            "galley lamp to exactly thirty six",
+            "string lights warm white",
+            "please unlock the hatch",
+        ):
+            with self.subTest(text):
+                self.assertIn(self.outcome(text), (("accept", ""), ("ask", "pin")))
+        match = MATCHER.match("turn off all the lamps accept the saloon lamp")
+        assert match.best is not None
+        self.assertNotIn("saloon_lamp", match.best.slots["device"])
+        self.assertEqual((match.outcome, len(match.best.slots["device"])), ("accept", 6))
+
+    def test_what_is_run_together_with_a_small_word(self) -> None:
+        for text in ("lockthe hatch", "turneverything off", "galley lampto forty", "galleylamp on please"):
+            with self.subTest(text):
+                self.assertEqual(self.outcome(text), ("accept", ""))
+        for text in ("onion soup", "the kitten is asleep"):
+            self.assertEqual(self.outcome(text)[0], "reject")
+
     def test_what_stands_apart_and_what_gives_reasons(self) -> None:
         match = MATCHER.match("all the lamps off except the reading lamp")
         assert match.best is not None
