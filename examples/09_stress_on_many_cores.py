@@ -18,13 +18,13 @@ from glossa.trials.stress import StressResult, stress
 @contextlib.contextmanager
 def cluster(scheduler: str) -> Iterator[None]:
     """Work of joblib's goes to a Dask cluster meanwhile; without one it stays on this machine."""
-    with contextlib.ExitStack() as stack:
-        if scheduler:
-            import joblib
-            from distributed import Client
+    if not scheduler:
+        yield
+        return
+    import joblib
+    from distributed import Client
 
-            client = stack.enter_context(Client(scheduler))
-            stack.enter_context(joblib.parallel_config(backend="dask", client=client))
+    with Client(scheduler) as client, joblib.parallel_config(backend="dask", client=client):
         yield
 
 
@@ -52,8 +52,7 @@ def main() -> None:
         sys.exit(str(error))
     for line in run(scheduler).lines:
         print(f"{line.rate:4.0%}  {line.frame_right} of {line.must} right, {line.asked} asked, {line.wrong} wrong actions")
-    result = every(scheduler)
-    print(f"{result.tried} single errors, {len(result.mishaps)} of them lead to another action")
+    print(f"{(result := every(scheduler)).tried} single errors, {len(result.mishaps)} of them lead to another action")
 
 
 if __name__ == "__main__":

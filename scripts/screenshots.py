@@ -78,7 +78,7 @@ SHOTS: dict[str, str] = {
     "talk": f"printf '{TALK}' | glossa talk marigold --at",
     "test": "glossa test marigold failing.csv",
     "teaching": "glossa export dinghy --form teaching 2>/dev/null",
-    "stress": "glossa stress marigold --every --jobs 2 --most 6",
+    "stress": "glossa stress marigold --every --jobs 2 --most 6 2>/dev/null",
     "tune": "glossa tune strict.toml phrases.csv --talk talk.txt --jobs 2",
     "teach": "printf 'sleep tight\\nsleep tied\\nsleep tight\\n' | glossa teach home good_night",
     "check": "glossa check broken.toml",

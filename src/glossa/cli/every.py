@@ -6,6 +6,7 @@ import os
 from collections.abc import Sequence
 from typing import Any
 
+from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
@@ -55,8 +56,11 @@ def print_every(home: House, result: EveryResult, found: Sequence[Danger], most:
     out.print(f"\n{many(len(found), 'word')} misheard {what} to another action, the gravest first\n", highlight=False)
     secrecy = Secrecy(Matcher(home), (None, os.environ))
     for danger in found[:most]:
-        for line in _told(danger, secrecy):
-            out.print(line, soft_wrap=not out.is_terminal)
+        for indent, line in _told(danger, secrecy):
+            if out.is_terminal:
+                out.print(Padding(line, (0, 0, 0, indent)))
+            else:
+                out.print(Text(" " * indent) + line, soft_wrap=True)
     if len(found) > most:
         out.print(f"[bright_black]and {len(found) - most} more; --most {len(found)} or --json lists them[/]")
     words = worth_changing(found)[:MOST_WORDS]
@@ -104,14 +108,15 @@ def told(danger: Danger) -> str:
     return f"“{danger.said}” heard as {', '.join(heard)}{more}"
 
 
-def _told(danger: Danger, secrecy: Secrecy) -> list[Text]:
+def _told(danger: Danger, secrecy: Secrecy) -> list[tuple[int, Text]]:
+    """The lines for a danger, each with how far it is indented."""
     often = f", {many(len(danger.mishaps), 'error')}" if len(danger.mishaps) > 1 else ""
-    lines = [Text.assemble((told(danger), "bold"), (f"  {danger.outcome}{often}", STYLES[danger.outcome]))]
+    lines = [(0, Text.assemble((told(danger), "bold"), (f"  {danger.outcome}{often}", STYLES[danger.outcome])))]
     for mishap in danger.examples(MOST_EXAMPLES):
         wanted = f", not {secrecy.text(mishap.wanted_does)}" if mishap.wanted_does else ", where nothing was to be done"
         does = f"{secrecy.text(mishap.said)}, heard as {secrecy.text(mishap.heard)}, does {secrecy.text(mishap.does)}"
-        lines.append(Text(f"    {does}{wanted}"))
-    return [*lines, *(Text(f"    helps: {help_}", style="bright_black") for help_ in danger.helps)]
+        lines.append((4, Text(f"{does}{wanted}")))
+    return [*lines, *((4, Text(f"helps: {help_}", style="bright_black")) for help_ in danger.helps)]
 
 
 def as_plain(home: House, result: EveryResult, found: Sequence[Danger]) -> dict[str, Any]:

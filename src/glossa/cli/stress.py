@@ -74,7 +74,7 @@ def stress(
     Examples:
       glossa stress marigold --errors 0,10,20 --picture stress.png
       glossa stress marigold --every --jobs 2 --report stress.html
-      glossa stress my-home --heard my-home.db --save my-home/recogniser.toml
+      glossa stress my-home --heard heard.txt --save my-home/recogniser.toml
     """
     rates = _rates(errors)
     for given, name in ((seconds, "--seconds"), (report, "--report")):

@@ -113,7 +113,7 @@ def page(house: House, result: EveryResult, found: Sequence[Danger], curve: Stre
     ]
     if found:
         parts.append(
-            "<table><tr><th>said</th><th style='min-width:9rem'>heard</th><th class='n'>errors</th><th>what comes of it</th><th>what would help</th></tr>"
+            "<table><tr><th>said</th><th style='min-width:9rem'>heard</th><th class='n'>errors</th><th>what comes of it</th></tr>"
         )
         parts += [_danger(d) for d in found[:MOST_ROWS]]
         parts.append("</table>")

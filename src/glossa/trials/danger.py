@@ -10,9 +10,12 @@ from glossa.hearing.lexicon import Lexicon
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
 from glossa.language import load_language, plural
-from glossa.language.phones import phones
+from glossa.language.phones import apart, phones
 from glossa.matching import Matcher
 from glossa.trials.every import OUTCOMES, Mishap, one_error_away
+
+NEAR = 0.34
+"""Names that are further apart by sound are not taken for each other often enough to be told of beforehand."""
 
 NUMBERS = "a number"
 SHORT = 3
@@ -89,7 +92,8 @@ def certain_dangers(house: House, matcher: Matcher, tag: str, known: str = "") -
     for danger in dangers(house, one_error_away(house, matcher, tag)):
         first = danger.mishaps[0]
         opposite = danger.outcome == OUTCOMES[-1]
-        if not opposite and (not danger.named or {first.slip.said, first.slip.heard} <= told):
+        far = apart(first.slip.said, first.slip.heard, tag) > NEAR
+        if not opposite and (not danger.named or far or {first.slip.said, first.slip.heard} <= told):
             continue
         yield (
             first.where.split(":")[0],
