@@ -311,6 +311,9 @@ class Command(unittest.TestCase):
         for arguments, told in (
             (("--seconds", "3"), "--seconds goes with --every"),
             (("--report", "x.html"), "--report goes with --every"),
+            (("--every", "--report", self.house), "name an .html file"),
+            (("--every", "--report", str(self.folder / "nowhere" / "x.html")), "name an .html file"),
+            (("--save", self.house), "a file of another sort"),
             (("--heard", str(bad)), "has neither the columns said and heard"),
             (("--heard", str(empty)), "holds no line that this house carries out"),
             (("--model", str(self.folder / "bad.toml")), "rate"),
@@ -325,7 +328,7 @@ class Command(unittest.TestCase):
         takes = self.folder / "takes.csv"
         takes.write_text("utterance\nlamp\n")
         self.assertEqual(run("teach", self.house, "switch", "--keep", str(takes), typed=b"bin lamp on\n")[0], 2)
-        self.assertEqual(takes.read_text(), "utterance\nlamp\n")
+        self.assertEqual((takes.read_text(), Path(self.house).read_text()), ("utterance\nlamp\n", TRAP))
 
 
 if __name__ == "__main__":

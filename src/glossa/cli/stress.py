@@ -84,6 +84,8 @@ def stress(
         raise click.UsageError("Name a --model, or what to estimate it from with --heard, not both.")
     if report is not None:
         need("matplotlib")
+        if report.suffix.lower() not in (".html", ".htm") or not report.parent.is_dir():
+            raise click.UsageError(f"'{report}' is no page that could be written: name an .html file in a folder that is there.")
     home = load_house(house)
     home = replace(home, recogniser=_recogniser(home, model, heard))
     if save is not None:
@@ -235,7 +237,7 @@ def _every(
         from glossa.pictures.every import page
 
         curve = _run(home, rows, rates, seed, jobs, as_json) if rows else None
-        write_file(report, page(home, result, found, curve))
+        write_file(report, page(home, result, found, curve), ".html")
         click.echo(f"wrote {report}", err=True)
     if picture is not None:
         from glossa.pictures.every import draw_every
