@@ -6,15 +6,14 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
 from msgspec import Struct
-from numpy.typing import NDArray
 
 from glossa.house.model import House
 from glossa.trials.run import Result, commands_of, same_value, shown
 
 if TYPE_CHECKING:
     import pandas as pd
+    from numpy.typing import NDArray
 
 Z95 = 1.959963984540054
 NONE = "(none)"
@@ -88,6 +87,8 @@ def measures(house: House, results: Sequence[Result]) -> list[Measure]:
         over the slots that rows name), false accept rate (acted on what had to be left alone), missed request rate, asked rate (of
         what had to be carried out), wrong-action rate (carried out, but another thing, of all rows), rows right.
     """
+    import numpy as np
+
     kinds = [kind(r) for r in results]
     must = [k for r, k in zip(results, kinds, strict=True) if r.row.outcomes == ("accept",)]
     ignore = [k for r, k in zip(results, kinds, strict=True) if r.row.outcomes and "accept" not in r.row.outcomes]
@@ -134,6 +135,8 @@ def bootstrap(counts: NDArray[Any], totals: NDArray[Any], rounds: int = 1000) ->
     """
     if not totals.sum():
         return 0.0, 1.0
+    import numpy as np
+
     chance = np.random.default_rng(1)
     ratios = []
     for _ in range(rounds):
