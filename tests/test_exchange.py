@@ -230,6 +230,13 @@ $spare = never;
                     same += sum({s.positions for s in expand(text)} <= own for text, _ in phrases)
         self.assertGreater(same / back, 0.97)  # others leave something out that contradicts a value, "fan [on] off"
 
+    def test_a_grammar_of_ones_own_adds_nothing_and_no_answers(self) -> None:
+        for form in ("abnf", "grxml", "jsgf"):
+            path = self.folder / f"own.{form}"
+            self.assertEqual(run("export", str(self.house), "--form", form, "--output", str(path))[0], 0)
+            self.assertIn("nothing to add", self.take(path.name, path.read_bytes(), "--write"))
+        self.assertEqual(self.house.read_text(), self.before)
+
     def test_the_examples_that_the_recommendation_prints(self) -> None:
         people = """#ABNF 1.0 ISO-8859-1;
 // Default grammar language is US English

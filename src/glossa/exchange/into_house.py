@@ -7,6 +7,7 @@ import io
 import json
 import re
 from collections.abc import Collection, Mapping, Sequence
+from itertools import islice, product
 from typing import Any
 
 import tomlkit
@@ -18,8 +19,8 @@ from glossa.house import HouseError, read_house
 from glossa.house.model import House
 from glossa.house.notation import expand
 from glossa.house.sheets import COLUMNS as SHEET_COLUMNS
-from glossa.house.text import identifier
-from glossa.language import languages
+from glossa.house.text import identifier, words
+from glossa.language import languages, load_language
 from glossa.trials.edit import with_word
 
 MOST_TRIES = 200
@@ -58,7 +59,7 @@ def with_phrases(text: str, house: House, taken: Taken, sheets: Mapping[str, str
         known = house.intents.get(intent)
         said = {s.positions for ps in (known.phrases.values() if known else ()) for p in ps for s in p.sequences}
         for phrase, line in phrases:
-            if {s.positions for s in expand(phrase)} <= said:
+            if {s.positions for s in expand(phrase)} <= said or (known is None and _answers(phrase, tag)):
                 already += 1
             elif known is not None and intent not in in_file:
                 left.append(GrammarProblem(line, f"“{phrase}” is for {intent}, which stands in a phrase table; add a row there"))
@@ -85,6 +86,14 @@ def with_phrases(text: str, house: House, taken: Taken, sheets: Mapping[str, str
         GrammarProblem(line, f"“{phrase}” was left out with others of {intent}") for (intent, phrase), line in adding.items()
     ]
     return Edited(text, already, tuple(left))
+
+
+def _answers(phrase: str, tag: str) -> bool:
+    """Whether a phrase is nothing but answers, "yes" and "never mind", which every house understands."""
+    built_in = load_language(tag).answers
+    known = {tuple(words(text)) for text in (*built_in.yes, *built_in.no, *built_in.cancel)}
+    ways = (way for s in expand(phrase) for way in islice(product(*(p.words for p in s.positions)), MOST_TRIES))
+    return all(way in known for way in ways)
 
 
 def _number(key: str) -> int | None:
