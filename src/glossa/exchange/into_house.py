@@ -92,8 +92,10 @@ def _answers(phrase: str, tag: str) -> bool:
     """Whether a phrase is nothing but answers, "yes" and "never mind", which every house understands."""
     built_in = load_language(tag).answers
     known = {tuple(words(text)) for text in (*built_in.yes, *built_in.no, *built_in.cancel)}
-    ways = (way for s in expand(phrase) for way in islice(product(*(p.words for p in s.positions)), MOST_TRIES))
-    return all(way in known for way in ways)
+    lines = expand(phrase)
+    if any(not p.words for s in lines for p in s.positions):
+        return False
+    return all(way in known for s in lines for way in islice(product(*(p.words for p in s.positions)), MOST_TRIES))
 
 
 def _number(key: str) -> int | None:
