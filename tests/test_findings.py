@@ -1,6 +1,5 @@
 """Findings on a house with planted mistakes, and ratings of wake words."""
 
-import json
 import tempfile
 import unittest
 from pathlib import Path
@@ -149,9 +148,8 @@ class Planted(unittest.TestCase):
 
     def test_the_samples_have_none(self) -> None:
         for name in ("marigold", "horno"):
-            found = json.loads(run("check", name, "--json")[1])
-            # Whoever unlocks the hatch of a houseboat and is misheard finds it locked; she lives with that.
-            self.assertLessEqual({f["place"] for f in found}, {"intents.open_hatch"})
+            code, out, _ = run("check", name, "--strict")
+            self.assertEqual((code, out.splitlines()[0].partition(": ")[2]), (0, "no errors, no findings"), out)
 
     def test_strict_and_pictures(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

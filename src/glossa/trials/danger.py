@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.lexicon import Lexicon
+from glossa.hearing.lexicon import Lexicon, texts_for_phrases
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
 from glossa.language import load_language, plural
@@ -95,6 +95,8 @@ def certain_dangers(house: House, matcher: Matcher, tag: str, known: str = "") -
         far = apart(first.slip.said, first.slip.heard, tag) > NEAR
         if not opposite and (not danger.named or far or {first.slip.said, first.slip.heard} <= told):
             continue
+        if all(_guarded(house, m.wanted) for m in danger.mishaps):  # whoever is misheard finds the hatch locked, as it should be
+            continue
         yield (
             first.where.split(":")[0],
             "opposite one error away" if opposite else "one error away",
@@ -102,6 +104,12 @@ def certain_dangers(house: House, matcher: Matcher, tag: str, known: str = "") -
             f"a recogniser that mishears one word does {'the opposite' if opposite else 'something else'}",
             "; ".join(danger.helps) or "call one of the two otherwise",
         )
+
+
+def _guarded(house: House, wanted: str) -> bool:
+    """Whether what was wanted is what the household guards; its opposite is what it need not fear."""
+    intents = [house.intents[i] for i in wanted.split("+") if i]
+    return any(i.pin is not None or i.confirm == "always" for i in intents)
 
 
 def worth_changing(found: Iterable[Danger]) -> list[tuple[str, float, int]]:
@@ -152,13 +160,17 @@ class _Advice:
             if unasked:
                 yield f'confirm = "always" for {_listed(unasked)}'
         said = first.slip.said.split()
-        if named or not said or not wanted or self.numbers(*said):
+        if named or not said or not wanted or said[0] not in self._phrase_words(wanted):
             return
         if any(m.slip.heard for m in group):
             short = len(phones(said[0], self.language.tag)) <= SHORT
             yield f"something {'longer' if short else 'else'} for “{first.slip.said}” in the phrases of {_listed(wanted)}"
         else:
             yield f"phrases of {_listed(wanted)} that differ from others by more than “{first.slip.said}”"
+
+    def _phrase_words(self, intents: Sequence[str]) -> set[str]:
+        phrases = (p for i in intents for p in texts_for_phrases(self.house.intents[i].phrases, self.language.tag))
+        return {w for p in phrases for s in p.sequences for q in s.positions for w in q.words}
 
     def named_apart(self, said: str, heard: str) -> bool:
         """Whether different things of the house are named with two texts; the plural of a word is no other name."""
