@@ -164,7 +164,7 @@ def one_error_away(house: House, matcher: Matcher, tag: str) -> list[Mishap]:
     words |= {w for names in house.rooms.values() for name in lexicon.texts(names) for w in name}
     words |= {w for v in lexicon.specs for f in v.forms(tag, language) if not f.cost and not f.kin for w in f.words}
     tries = _Tries(house, matcher, {tag: maker})
-    switched = {w for text in (*language.switch.on, *language.switch.off) for w in text.split()}  # nobody chose these
+    switched = {w for text in (*language.switch.on, *language.switch.off) for w in folded(text)}  # nobody chose these
     words -= {*language.small, *language.light, *language.number_words, *switched}
     seen: set[tuple[str, str]] = set()
     found: list[Mishap] = []
