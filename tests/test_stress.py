@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 import glossa
+from glossa.cli.every import starred
 from glossa.files import find_house
 from glossa.house import HouseError, read_house
 from glossa.house.recogniser import Recogniser, Sounds, read_recogniser, recogniser_text
@@ -270,6 +271,13 @@ class Command(unittest.TestCase):
         told = json.loads(out)
         self.assertEqual((code, told["ended"], told["dangers"][0]["said"]), (0, True, "dont"))
         self.assertEqual(sum(o["errors"] for o in told["outcomes"].values()), told["errors"])
+
+    def test_no_passcode_is_shown(self) -> None:
+        result = every_error(CELLAR)
+        told = replace(result.mishaps[0], said="hatch two four six eight", heard="hatch 2468", does="open_hatch")
+        shown = starred(MARIGOLD, replace(result, skipped=("hatch 2468",), mishaps=(told,)))
+        texts = (*shown.skipped, shown.mishaps[0].said, shown.mishaps[0].heard)
+        self.assertTrue(all("****" in t and "2468" not in t and "four" not in t for t in texts), texts)
 
     def test_a_limit_of_time(self) -> None:
         code, out, _ = run("stress", "marigold", str(PHRASES), "--every", "--seconds", "0.001")

@@ -6,6 +6,7 @@ import os
 from collections.abc import Sequence
 from typing import Any
 
+from msgspec.structs import replace
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
@@ -16,7 +17,7 @@ from glossa.house import House
 from glossa.house.text import many
 from glossa.matching import Matcher
 from glossa.trials.danger import NUMBERS, Danger, worth_changing
-from glossa.trials.every import OUTCOMES, EveryResult
+from glossa.trials.every import OUTCOMES, EveryResult, Mishap
 from glossa.trials.measures import wilson
 from glossa.trials.noise import SORTS
 
@@ -25,6 +26,17 @@ MOST_WORDS = 8
 MOST_SKIPPED = 3
 MOST_HEARD = 6
 MOST_EXAMPLES = 2
+
+
+def starred(home: House, result: EveryResult) -> EveryResult:
+    """A result whose texts hold no passcode, those of the tests and those of this machine alike."""
+    secrecy = Secrecy(Matcher(home), (None, os.environ))
+
+    def plain(mishap: Mishap) -> Mishap:
+        texts = {name: secrecy.text(getattr(mishap, name)) for name in ("said", "heard", "wanted_does", "does")}
+        return replace(mishap, **texts)
+
+    return replace(result, skipped=tuple(map(secrecy.text, result.skipped)), mishaps=tuple(map(plain, result.mishaps)))
 
 
 def print_every(home: House, result: EveryResult, found: Sequence[Danger], most: int) -> None:
@@ -54,9 +66,8 @@ def print_every(home: House, result: EveryResult, found: Sequence[Danger], most:
         return
     what = "leads" if len(found) == 1 else "lead"
     out.print(f"\n{many(len(found), 'word')} misheard {what} to another action, the gravest first\n", highlight=False)
-    secrecy = Secrecy(Matcher(home), (None, os.environ))
     for danger in found[:most]:
-        for indent, line in _told(danger, secrecy):
+        for indent, line in _told(danger):
             if out.is_terminal:
                 out.print(Padding(line, (0, 0, 0, indent)))
             else:
@@ -108,25 +119,24 @@ def told(danger: Danger) -> str:
     return f"“{danger.said}” heard as {', '.join(heard)}{more}"
 
 
-def _told(danger: Danger, secrecy: Secrecy) -> list[tuple[int, Text]]:
+def _told(danger: Danger) -> list[tuple[int, Text]]:
     """The lines for a danger, each with how far it is indented."""
     often = f", {many(len(danger.mishaps), 'error')}" if len(danger.mishaps) > 1 else ""
     lines = [(0, Text.assemble((told(danger), "bold"), (f"  {danger.outcome}{often}", STYLES[danger.outcome])))]
     for mishap in danger.examples(MOST_EXAMPLES):
-        wanted = f", not {secrecy.text(mishap.wanted_does)}" if mishap.wanted_does else ", where nothing was to be done"
-        does = f"{secrecy.text(mishap.said)}, heard as {secrecy.text(mishap.heard)}, does {secrecy.text(mishap.does)}"
+        wanted = f", not {mishap.wanted_does}" if mishap.wanted_does else ", where nothing was to be done"
+        does = f"{mishap.said}, heard as {mishap.heard}, does {mishap.does}"
         lines.append((4, Text(f"{does}{wanted}")))
     return [*lines, *((4, Text(f"helps: {help_}", style="bright_black")) for help_ in danger.helps)]
 
 
-def as_plain(home: House, result: EveryResult, found: Sequence[Danger]) -> dict[str, Any]:
+def as_plain(result: EveryResult, found: Sequence[Danger]) -> dict[str, Any]:
     """The result as plain data, ready for JSON."""
-    secrecy = Secrecy(Matcher(home), (None, os.environ))
     return {
         "sentences": result.sentences,
         "done": result.done,
         "ended": result.ended,
-        "skipped": [secrecy.text(s) for s in result.skipped],
+        "skipped": list(result.skipped),
         "errors": result.tried,
         "outcomes": {o: {"errors": result.of(o)[0], "likelihood": round(result.of(o)[1], 4)} for o in OUTCOMES},
         "sorts": {s: {o: n for o, (n, _) in by.items()} for s, by in result.counts.items()},
@@ -141,11 +151,11 @@ def as_plain(home: House, result: EveryResult, found: Sequence[Danger]) -> dict[
                 "errors": [
                     {
                         "sort": m.slip.sort,
-                        "said": secrecy.text(m.said),
-                        "heard": secrecy.text(m.heard),
+                        "said": m.said,
+                        "heard": m.heard,
                         "outcome": m.outcome,
-                        "wanted": secrecy.text(m.wanted_does),
-                        "does": secrecy.text(m.does),
+                        "wanted": m.wanted_does,
+                        "does": m.does,
                         "where": m.where,
                         "likelihood": round(m.slip.likelihood, 4),
                     }

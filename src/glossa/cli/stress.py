@@ -215,7 +215,7 @@ def _every(
 ) -> None:
     from rich.progress import Progress
 
-    from glossa.cli.every import as_plain, print_every
+    from glossa.cli.every import as_plain, print_every, starred
     from glossa.cli.terminal import console
     from glossa.trials.danger import dangers
     from glossa.trials.every import every_error
@@ -232,6 +232,7 @@ def _every(
             lambda done, total: bar.update(task, completed=done, total=total),
             lambda: end is None or time.monotonic() < end,
         )
+    result = starred(home, result)
     found = dangers(home, result.mishaps)
     if report is not None:
         from glossa.pictures.every import page
@@ -245,6 +246,6 @@ def _every(
         draw_every(result, found, picture)
         click.echo(f"wrote {picture}", err=True)
     if as_json:
-        click.echo(json.dumps(as_plain(home, result, found), ensure_ascii=False))
+        click.echo(json.dumps(as_plain(result, found), ensure_ascii=False))
     else:
         print_every(home, result, found, most)

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Annotated, Any
+from typing import Annotated
 
 from msgspec import Meta, Struct, field
 from msgspec.structs import replace
 
+from glossa.house.checked import read_checked
 from glossa.house.frozen import Frozen
-from glossa.house.problems import HouseError, Problem, nearest
-from glossa.house.shapes import convert
+from glossa.house.lines import line_of
+from glossa.house.problems import HouseError, Problem
 from glossa.house.text import words
 
 Share = Annotated[float, Meta(ge=0, le=1)]
@@ -75,28 +76,13 @@ def read_recogniser(text: str, name: str) -> Recogniser:
     Raises:
         HouseError: where it is no TOML or not of the form, with the line and the key.
     """
-    import tomllib
-
-    from glossa.house.lines import line_of
-
-    try:
-        raw: dict[str, Any] = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        line = re.search(r"line (\d+)", str(error))
-        raise HouseError([Problem(name, int(line[1]) if line else 0, "", f"no TOML: {error}")]) from None
-    found: Recogniser | None
-    found, wrong = convert(raw, Recogniser)
-    problems = [
-        Problem(name, line_of(text, f.path), ".".join(map(str, f.path)), f.message, nearest(f.written, f.known)) for f in wrong
-    ]
-    for key in found.sounds.swapped if found is not None else ():
+    found = read_checked(text, name, Recogniser)
+    for key in found.sounds.swapped:
         if not PAIR.fullmatch(key):
             place = ("sounds", "swapped", key)
-            problems.append(
-                Problem(name, line_of(text, place), ".".join(place), f"'{key}' is no pair of sounds", 'as in "AE EH"')
+            raise HouseError(
+                [Problem(name, line_of(text, place), ".".join(place), f"'{key}' is no pair of sounds", 'as in "AE EH"')]
             )
-    if problems or found is None:
-        raise HouseError(problems)
     written = {
         " ".join(words(said)): {" ".join(words(w)): n for w, n in heard.items() if words(w)}
         for said, heard in found.written.items()

@@ -6,8 +6,7 @@ phrase of several words is matched as a whole.
 
 from __future__ import annotations
 
-import re
-from typing import Annotated, Any
+from typing import Annotated
 
 from msgspec import Meta, Struct, field
 from msgspec.structs import replace
@@ -278,25 +277,9 @@ def read_language(text: str, name: str) -> LanguageFile:
     Raises:
         HouseError: where it is no TOML or not of the form, with the line and the key.
     """
-    import tomllib
+    from glossa.house.checked import read_checked
 
-    from glossa.house.problems import HouseError, Problem, nearest
-    from glossa.house.shapes import convert
-
-    try:
-        raw: dict[str, Any] = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        line = re.search(r"line (\d+)", str(error))
-        raise HouseError([Problem(name, int(line[1]) if line else 0, "", f"no TOML: {error}")]) from None
-    found, wrong = convert(raw, LanguageFile)
-    if wrong or found is None:
-        from glossa.house.lines import line_of
-
-        raise HouseError(
-            Problem(name, line_of(text, f.path), ".".join(map(str, f.path)), f.message, nearest(f.written, f.known))
-            for f in wrong
-        )
-    return _folded(found)
+    return _folded(read_checked(text, name, LanguageFile))
 
 
 _LISTS = ("common", "filler", "small", "light", "verbs", "negation", "talk", "question")

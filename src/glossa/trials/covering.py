@@ -74,16 +74,15 @@ def _lines(sequences: Sequence[Line]) -> Iterator[Line]:
     left = {w for s in sequences for p in s.positions for w in p.words}
     made = 0
     for sequence in sequences:
-        turn = 0
-        while made < MOST_OF_A_PHRASE and ((turn == 0 and not made) or left & {w for p in sequence.positions for w in p.words}):
-            positions = tuple(_one(p, left, turn) for p in sequence.positions)
+        said = {w for p in sequence.positions for w in p.words}
+        while made < MOST_OF_A_PHRASE and (not made or left & said):
+            positions = tuple(_one(p, left) for p in sequence.positions)
             left -= {w for p in positions for w in p.words}
             made += 1
-            turn += 1
             yield Line(tuple(p for p in positions if p.words or p.slot))
 
 
-def _one(position: Position, left: set[str], turn: int) -> Position:
+def _one(position: Position, left: set[str]) -> Position:
     """A place with one of its words: the first that was not said yet; what may be left out is said where it was not said yet."""
     if not position.words:
         return Position((), position.slot) if not position.optional else Position()
