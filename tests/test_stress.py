@@ -139,7 +139,7 @@ class Model(unittest.TestCase):
         self.assertEqual(read_recogniser(recogniser_text(found), "r.toml"), found)
         pairs = [("turn the lamp on", "turn lamp on")] * 30 + [("turn the lamp on", "turn the lap on")] * 3
         found = estimate(pairs, "en")
-        self.assertGreater(found.sorts.dropped, found.sorts.taken)
+        self.assertGreater(found.sorts.deletion, found.sorts.substitution)
         self.assertEqual(found.written, {"lamp": {"lap": 3}})
 
     def test_a_log_tells_what_was_misheard(self) -> None:
@@ -167,7 +167,7 @@ class Model(unittest.TestCase):
         self.assertEqual(house.recogniser.sounds.swapped, {"L R": 0.05})
         for model, line in (
             ("words = = 1", 1),
-            ("[sorts]\ntaken = -1", 2),
+            ("[sorts]\nsubstitution = -1", 2),
             ("[sounds.swapped]\nAE = 0.2", 2),
             ("rate = 2", 1),
             ("rte = 1", 1),
@@ -205,7 +205,7 @@ class EverySingleOne(unittest.TestCase):
         )
         renamed = read_house(TRAP.replace('["pin lamp"]', '["corner lamp"]'), {}, "c.toml")
         self.assertNotIn("keep_running", {m.got for m in every_error(asked).mishaps})
-        self.assertFalse([m for m in every_error(renamed).mishaps if "lamp" in m.does and m.slip.sort == "taken"])
+        self.assertFalse([m for m in every_error(renamed).mishaps if "lamp" in m.does and m.slip.sort == "substitution"])
 
     def test_rows_count_too(self) -> None:
         table = "utterance,outcome,intent\nkeep the pump running,accept,keep_running\nnot the bin lamp on,reject,\nbin lamp blue,accept,switch\n"

@@ -24,16 +24,16 @@ class Sorts(Struct, frozen=True, forbid_unknown_fields=True):
     """How often each sort of error is made, relative to the others.
 
     Attributes:
-        taken: a word is taken for one that sounds like it.
-        dropped, inserted: a word is lost, or a small one added.
-        merged, split: two words are written as one, one as two.
+        substitution: a word is taken for one that sounds like it.
+        deletion, insertion: a word is lost, or a small one added.
+        merge, split: two words are written as one, one as two.
         twin: a number is taken for one that sounds like it: 13 and 30.
     """
 
-    taken: Annotated[float, Meta(ge=0)] = 10.0
-    dropped: Annotated[float, Meta(ge=0)] = 3.0
-    inserted: Annotated[float, Meta(ge=0)] = 1.0
-    merged: Annotated[float, Meta(ge=0)] = 2.0
+    substitution: Annotated[float, Meta(ge=0)] = 10.0
+    deletion: Annotated[float, Meta(ge=0)] = 3.0
+    insertion: Annotated[float, Meta(ge=0)] = 1.0
+    merge: Annotated[float, Meta(ge=0)] = 2.0
     split: Annotated[float, Meta(ge=0)] = 1.0
     twin: Annotated[float, Meta(ge=0)] = 1.0
 

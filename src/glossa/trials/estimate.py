@@ -59,7 +59,7 @@ class _Step(Struct, frozen=True):
         if self.said == self.heard:
             return ""
         counts = len(self.said), len(self.heard)
-        return {(1, 0): "dropped", (0, 1): "inserted", (2, 1): "merged", (1, 2): "split"}.get(counts, "taken")
+        return {(1, 0): "deletion", (0, 1): "insertion", (2, 1): "merge", (1, 2): "split"}.get(counts, "substitution")
 
 
 def estimate(pairs: Iterable[Pair], tag: str) -> Recogniser:
@@ -80,14 +80,14 @@ def estimate(pairs: Iterable[Pair], tag: str) -> Recogniser:
     scale = PRIOR_WORDS * usual.rate / sum(prior.values())
     language = load_language(tag)
     numbers = set(language.number_words)
-    twins = sum(s.sort == "taken" and {*s.said, *s.heard} <= numbers for s in steps)
-    sorts["twin"], sorts["taken"] = twins, sorts["taken"] - twins
+    twins = sum(s.sort == "substitution" and {*s.said, *s.heard} <= numbers for s in steps)
+    sorts["twin"], sorts["substitution"] = twins, sorts["substitution"] - twins
     errors = sum(sorts.values())
     rates = {name: share * scale + sorts[name] for name, share in prior.items()}
     size = sum(prior.values()) / sum(rates.values())
     written: dict[str, Counter[str]] = {}
     for step in steps:
-        if step.sort == "taken":
+        if step.sort == "substitution":
             written.setdefault(step.said[0], Counter())[step.heard[0]] += 1
     return Recogniser(
         words=total,
@@ -183,7 +183,7 @@ def _sounds(steps: Iterable[_Step], tag: str) -> Sounds:
     for step in steps:
         mine, written = (tuple(p for w in side for p in phones(w, tag)) for side in (step.said, step.heard))
         spoken.update(mine)
-        if step.sort in ("taken", "merged", "split"):
+        if step.sort in ("substitution", "merge", "split"):
             slips.update(_swapped(mine, written))
     if not slips:
         return Sounds()

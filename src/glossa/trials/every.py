@@ -170,14 +170,14 @@ def one_error_away(house: House, matcher: Matcher, tag: str) -> list[Mishap]:
     found: list[Mishap] = []
     for said in islice((s for s in covering(house) if s.language == tag), MOST_SENTENCES):
         slips = []
-        for slip in maker.taken(said.text):
+        for slip in maker.substitutions(said.text):
             pair = slip.said, slip.heard
             other_form = plural(slip.said, language) == slip.heard or plural(slip.heard, language) == slip.said
             if slip.heard in words and slip.said in words and not other_form and pair not in seen:
                 seen.add(pair)
                 slips.append(slip)
         if not language.negation.single.isdisjoint(folded(said.text)):
-            slips += [s for s in maker.every(said.text) if s.sort == "dropped" and s.said in language.negation.single]
+            slips += [s for s in maker.every(said.text) if s.sort == "deletion" and s.said in language.negation.single]
         if slips:
             found += [t.mishap for t in tries.of(said, slips) or () if t.mishap is not None]
     return sorted(found, key=_gravest_first)

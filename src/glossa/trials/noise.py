@@ -20,7 +20,7 @@ from glossa.language import Language, load_language
 from glossa.language.phones import VOWELS, Phones, SoundPrices, phones
 
 SORTS = {
-    "taken": "taken for another", "twin": "a number's twin", "dropped": "lost", "inserted": "added", "merged": "run together",
+    "substitution": "taken for another", "twin": "a number's twin", "deletion": "lost", "insertion": "added", "merge": "run together",
     "split": "split",
 }  # fmt: skip
 """The sorts of errors, and what they do to a word, for people."""
@@ -52,7 +52,7 @@ class Slip(Struct, frozen=True):
     """One error.
 
     Attributes:
-        sort: ``taken``, ``dropped``, ``inserted``, ``merged``, ``split`` or ``twin``.
+        sort: ``substitution``, ``deletion``, ``insertion``, ``merge``, ``split`` or ``twin``.
         start, end: the tokens that it is made in; both the same for a word that is added.
         said: what was said there.
         heard: what is written instead, ``""`` where it is lost.
@@ -167,35 +167,35 @@ class Noise:
         tokens = self._tokens(text)
         return [slip for at in range(len(tokens) + 1) for slip in self._at(tokens, at)]
 
-    def taken(self, text: str) -> list[Slip]:
+    def substitutions(self, text: str) -> list[Slip]:
         """The errors of :meth:`every` in which a word is taken for another one."""
         tokens = self._tokens(text)
-        return [slip for at in range(len(tokens)) for slip in self._taken(tokens, at)]
+        return [slip for at in range(len(tokens)) for slip in self._substitutions(tokens, at)]
 
-    def _taken(self, tokens: Sequence[Token], at: int) -> Iterator[Slip]:
+    def _substitutions(self, tokens: Sequence[Token], at: int) -> Iterator[Slip]:
         word = tokens[at].word
         for heard, share in self.alike(word) if word.isalpha() else ():
-            yield Slip("taken", at, at + 1, word, heard, self.recogniser.sorts.taken * share)
+            yield Slip("substitution", at, at + 1, word, heard, self.recogniser.sorts.substitution * share)
 
     def _tokens(self, text: str) -> tuple[Token, ...]:
         return tuple(t for t in tokenize(text, self.language.numbers.thousands) if t.end > t.start)
 
     def _at(self, tokens: Sequence[Token], at: int) -> Iterator[Slip]:
         sorts = self.recogniser.sorts
-        for word in self._inserted if sorts.inserted and tokens else ():
-            share = sorts.inserted / len(self._inserted) / (len(tokens) + 1)
+        for word in self._inserted if sorts.insertion and tokens else ():
+            share = sorts.insertion / len(self._inserted) / (len(tokens) + 1)
             if not any(t.word == word for t in tokens[max(0, at - 1) : at + 1]):
-                yield Slip("inserted", at, at, "", word, share)
+                yield Slip("insertion", at, at, "", word, share)
         if at >= len(tokens):
             return
         token = tokens[at]
         word = token.word
-        yield from self._taken(tokens, at)
+        yield from self._substitutions(tokens, at)
         for heard in self._twins(token):
             yield Slip("twin", at, at + 1, word, heard, sorts.twin)
         weak = math.exp(-len(self._phones(word)) / SHORT)
         if len(tokens) > 1:
-            yield Slip("dropped", at, at + 1, word, "", sorts.dropped * weak)
+            yield Slip("deletion", at, at + 1, word, "", sorts.deletion * weak)
         if word.isalpha():
             parts, share = self._split(word)
             if parts:
@@ -204,7 +204,7 @@ class Noise:
             following = tokens[at + 1].word
             short = min(len(self._phones(word)), len(self._phones(following)))
             for heard, share in self._merged(word, following):
-                yield Slip("merged", at, at + 2, f"{word} {following}", heard, sorts.merged * share * math.exp(-short / SHORT))
+                yield Slip("merge", at, at + 2, f"{word} {following}", heard, sorts.merge * share * math.exp(-short / SHORT))
 
     def heard(self, text: str, slip: Slip) -> str:
         """A text with one error in it; everything else stays as it is written."""
