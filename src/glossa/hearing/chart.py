@@ -7,11 +7,15 @@ before its head).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache
 from heapq import heappop, heappush
 from typing import Any
 
 from msgspec import Struct
+
+MOST_USEFUL = 512
+"""Sets of symbols for which the rules that can be used are kept."""
 
 MOST_IN_CELL = 24
 """Edges of one symbol that start at one token; the costliest beyond are dropped, so that no utterance takes long."""
@@ -56,19 +60,21 @@ class Rule(Struct, frozen=True):
     price: float = 0.0
 
 
+Starting = Mapping[str, tuple[tuple[int, Rule], ...]]
+"""For a symbol, the rules that start with it, each with the place of its head."""
+
+
 class Grammar:
     """Rules, in an order in which the head of each comes after the first symbol of its body."""
 
     def __init__(self, rules: Sequence[Rule]) -> None:
         heads = list(dict.fromkeys(r.head for r in rules))
-        place = {head: i for i, head in enumerate(heads)}
+        self._place = {head: i for i, head in enumerate(heads)}
         for rule in rules:
-            if place.get(rule.body[0], -1) >= place[rule.head]:
+            if self._place.get(rule.body[0], -1) >= self._place[rule.head]:
                 raise ValueError(f"the rule {rule.head} -> {' '.join(rule.body)} comes too early")
-        self._heads = heads
-        self._starting: dict[str, tuple[tuple[int, Rule], ...]] = {}
-        for rule in rules:
-            self._starting[rule.body[0]] = (*self._starting.get(rule.body[0], ()), (place[rule.head], rule))
+        self._rules, self._heads = tuple(rules), heads
+        self._useful = lru_cache(MOST_USEFUL)(self._useful_with)
 
     def parse(self, cells: Cells, following: Sequence[Sequence[int]]) -> None:
         """Add everything that the rules make of the edges in ``cells``.
@@ -77,51 +83,63 @@ class Grammar:
             cells: the edges of single words and names.
             following: for every token and the end, where the next symbol of a body may start: there, or behind what can be passed over.
         """
+        useful = self._useful(frozenset(symbol for cell in cells for symbol in cell))
+        padded = [*cells, {}]
         for start in range(len(cells) - 1, -1, -1):
-            cell = cells[start]
-            if cell:
-                self._complete(cell, cells, following)
+            if cells[start]:
+                _complete(cells[start], padded, following, useful, self._heads)
 
-    def _complete(self, cell: dict[str, list[Edge]], cells: Cells, following: Sequence[Sequence[int]]) -> None:
-        """Everything that starts at one token. A head is complete when its turn comes: what its rules start with came before."""
-        made: dict[int, dict[Any, Edge]] = {}
-        turns: list[int] = []
+    def _useful_with(self, symbols: frozenset[str]) -> Starting:
+        """The rules that can be used where only some symbols are heard: all of their bodies are among these, or made of them."""
+        made, before = set(symbols), -1
+        while len(made) > before:
+            before = len(made)
+            made.update(r.head for r in self._rules if made.issuperset(r.body))
+        starting: dict[str, list[tuple[int, Rule]]] = {}
+        for rule in self._rules:
+            if made.issuperset(rule.body):
+                starting.setdefault(rule.body[0], []).append((self._place[rule.head], rule))
+        return {symbol: tuple(rules) for symbol, rules in starting.items()}
 
-        def use(symbol: str) -> None:
-            for head, rule in self._starting.get(symbol, ()):
-                if head not in made:
-                    made[head] = {}
-                    heappush(turns, head)
-                for first in cell[symbol]:
-                    self._extend(rule, 1, [first], cells, following, made[head])
 
-        for symbol in tuple(cell):
-            use(symbol)
-        while turns:
+def _complete(
+    cell: dict[str, list[Edge]], cells: Cells, following: Sequence[Sequence[int]], useful: Starting, heads: Sequence[str]
+) -> None:
+    """Everything that starts at one token. A head is complete when its turn comes: what its rules start with came before."""
+    made: dict[int, dict[Any, Edge]] = {}
+    turns: list[int] = []
+    waiting = list(cell)[::-1]
+    while waiting:
+        symbol = waiting.pop()
+        for head, rule in useful.get(symbol, ()):
+            if head not in made:
+                made[head] = {}
+                heappush(turns, head)
+            _extend(rule, cell[symbol], cells, following, made[head])
+        while turns and not waiting:
             head = heappop(turns)
-            if made[head]:
-                edges = sorted(made[head].values(), key=_by_cost)
-                cell[self._heads[head]] = edges[:MOST_IN_CELL]
-                use(self._heads[head])
+            edges = list(made[head].values())
+            if edges:
+                edges.sort(key=_by_cost)
+                cell[heads[head]] = edges[:MOST_IN_CELL]
+                waiting.append(heads[head])
 
-    def _extend(
-        self, rule: Rule, at: int, edges: list[Edge], cells: Cells, following: Sequence[Sequence[int]], made: dict[Any, Edge]
-    ) -> None:
-        if at == len(rule.body):
-            value = rule.action([e.value for e in edges])
-            if value is not None:
-                cost = rule.price
-                for edge in edges:
-                    cost += edge.cost
-                key = (edges[-1].end, value)
-                if key not in made or cost < made[key].cost:
-                    used = edges[0].used if len(edges) == 1 else tuple(u for e in edges for u in e.used)
-                    made[key] = Edge(edges[0].start, edges[-1].end, rule.head, value, cost, used)
-            return
-        symbol = rule.body[at]
-        for here in following[edges[-1].end]:
-            if here < len(cells):
-                for edge in cells[here].get(symbol, ()):
-                    edges.append(edge)
-                    self._extend(rule, at + 1, edges, cells, following, made)
-                    edges.pop()
+
+def _extend(rule: Rule, first: Sequence[Edge], cells: Cells, following: Sequence[Sequence[int]], made: dict[Any, Edge]) -> None:
+    """Add what a rule makes of the edges for the first symbol of its body and those that follow them; the cheapest of each meaning stays."""
+    ways: Sequence[tuple[Edge, ...]] = [(edge,) for edge in first]
+    for symbol in rule.body[1:]:
+        ways = [(*way, edge) for way in ways for here in following[way[-1].end] for edge in cells[here].get(symbol, ())]
+    action, head, price = rule.action, rule.head, rule.price
+    for way in ways:
+        value = action([edge.value for edge in way])
+        if value is None:
+            continue
+        cost, end = price, way[-1].end
+        for edge in way:
+            cost += edge.cost
+        key = (end, value)
+        known = made.get(key)
+        if known is None or cost < known.cost:
+            used = way[0].used if len(way) == 1 else tuple(u for edge in way for u in edge.used)
+            made[key] = Edge(way[0].start, end, head, value, cost, used)

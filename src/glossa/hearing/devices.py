@@ -17,6 +17,7 @@ from glossa.hearing.costs import COSTS
 from glossa.hearing.lexicon import Entry, Lexicon, NamedSpan
 from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import WordEdge
+from glossa.language import PhraseSet
 
 RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
 """In this order one reading of the same words goes before another."""
@@ -58,6 +59,11 @@ class Things(Struct, frozen=True):
     def rank(self) -> int:
         """The rank of its lowest part."""
         return max(r.rank for r in self.references)
+
+    @property
+    def devices(self) -> int:
+        """Everything that it may be, with what it takes out again."""
+        return _mask_of(self)
 
     @property
     def many(self) -> bool:
@@ -284,15 +290,19 @@ class DeviceGrammar:
     def __init__(self, lexicon: Lexicon) -> None:
         self._lexicon = lexicon
         language = lexicon.language
-        self._sets = tuple(
+        sets = tuple(
             (symbol, language.phrases("grammar", name))
             for symbol, name in (
                 ("all", "all"), ("everything", "everything"), ("and", "joined"), ("except", "excepted"), ("inside", "inside"),
                 ("one", "one"), ("correction", "correction"),
             )
         )  # fmt: skip
+        self._starting: dict[str, list[tuple[str, PhraseSet]]] = {}
+        for symbol, phrases in sets:
+            for word in phrases.by_first:
+                self._starting.setdefault(word, []).append((symbol, phrases))
         self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
-        self.joiners = frozenset(w for s, p in self._sets if s in ("and", "except") for w in p.by_first)
+        self.joiners = frozenset(w for s, p in sets if s in ("and", "except") for w in p.by_first)
 
     def expressions(
         self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool]
@@ -338,10 +348,9 @@ class DeviceGrammar:
                 symbol = "room" if kind == "room" else "core"
                 cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, span.entry, span.cost, span.used))
         word = words[at]
-        for symbol, phrases in self._sets:
-            if word in phrases.by_first:
-                for length in phrases.starts(words, at):
-                    cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, symbol))
+        for symbol, phrases in self._starting.get(word, ()):
+            for length in phrases.starts(words, at):
+                cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, symbol))
         count = self._counts.get(word, 0)
         if count > 1:
             cell["count"] = [Edge(at, at + 1, "count", count)]

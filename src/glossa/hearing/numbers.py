@@ -73,6 +73,9 @@ class NumberReader:
         units: further unit words of the house, spoken form -> unit.
         known: the words of the house, which are no misspelt numbers.
         others: languages whose numbers up to ``MOST_FOREIGN`` are read too, where their words are none of this language or the house.
+
+    Attributes:
+        unit_words: the words that units are said with, letters aside.
     """
 
     def __init__(
@@ -99,6 +102,7 @@ class NumberReader:
                 named.setdefault(unit, []).extend(t for t in texts if len(t) > 2 and t not in known and t not in language.small)
         self._units = {unit: PhraseSet.of(texts) for unit, texts in named.items()}
         self._first_of_unit = {first for phrases in self._units.values() for first in phrases.by_first}
+        self.unit_words = frozenset(w for w in self._first_of_unit if len(w) > 1)
         self._fractions = {k: Fraction(v) for k, v in words.fractions.items()}
         self._groups = PhraseSet.of(words.groups)
         self._hesitation = frozenset(words.hesitation)
@@ -124,6 +128,10 @@ class NumberReader:
         self._foreign = self._numbers_of(others)
         self._longest_foreign = max((len(k) for k in self._foreign), default=0)
         self._symbols = lru_cache(MOST_CACHED)(self._look_up)
+        self._begins = lru_cache(MOST_CACHED)(self._may_begin)
+        self._split = lru_cache(MOST_CACHED)(self._written_in_two)
+        phrases = (*self._sets.values(), self._groups, *self._units.values())
+        self._first = {w for p in phrases for w in p.by_first} | {k[0] for held in (self.table, self._foreign) for k in held}
 
     def _numbers_of(self, others: Sequence[Language]) -> dict[tuple[str, ...], int]:
         """The numbers of other languages, in words that mean nothing in this one."""
@@ -134,11 +142,6 @@ class NumberReader:
                 if not any(w in taken for w in said):
                     found.setdefault(said, number)
         return found
-
-    @property
-    def unit_words(self) -> frozenset[str]:
-        """The words that units are said with, letters aside."""
-        return frozenset(w for w in self._first_of_unit if len(w) > 1)
 
     @property
     def known(self) -> bool:
@@ -208,15 +211,23 @@ class NumberReader:
             cells.append(cell)
             if token.number is not None:
                 self._add_numeral(cell, token, at)
-            for symbol, value, cost in self._of_word(words[at]):
+            for symbol, value, cost in self._symbols(words[at]):
                 if symbol == "scale" and len(words[at]) == 1 and not counted:  # the "k" of "2.5 k"
                     continue
                 if symbol in cell:
                     cell[symbol].append(Edge(at, at + 1, symbol, value, cost))
                 else:
                     cell[symbol] = [Edge(at, at + 1, symbol, value, cost)]
-            self._add_phrases(cell, tokens, words, at)
+            if self._begins(words[at]):
+                self._add_phrases(cell, tokens, words, at)
+            if at + 1 < len(words) and tokens[at + 1].number is None:
+                for symbol, value, cost in self._split(words[at], words[at + 1]):
+                    cell.setdefault(symbol, []).append(Edge(at, at + 2, symbol, value, cost))
         return cells
+
+    def _may_begin(self, word: str) -> bool:
+        """Whether a number, a unit or what goes with them may begin with a word that is written so."""
+        return word in self._first or self._respelt(word) in self._first or self._glued(word) is not None
 
     @staticmethod
     def _add_numeral(cell: dict[str, list[Edge]], token: Token, at: int) -> None:
@@ -228,10 +239,6 @@ class NumberReader:
             cell["numeral"] = [Edge(at, at + 1, "numeral", Num(number))]
             if token.word.isdigit() and len(token.word) == 1:
                 cell["figure_digit"] = [Edge(at, at + 1, "figure_digit", token.word)]
-
-    def _of_word(self, word: str) -> tuple[tuple[str, Any, float], ...]:
-        """What a word is in the grammar: (symbol, value, cost)."""
-        return self._symbols(word)
 
     def _look_up(self, word: str) -> tuple[tuple[str, Any, float], ...]:
         words = self.words
@@ -304,7 +311,6 @@ class NumberReader:
                         add("moment", length, unit)
                     if unit in ("celsius", "degrees"):
                         add("degree", length, unit)
-        self._add_split(cell, tokens, words, at)
         for length in range(min(self._longest, len(words) - at), 0, -1):
             spelt = tuple(self._respelt(w) for w in words[at : at + length])
             known = self.table.get(
@@ -339,18 +345,15 @@ class NumberReader:
                     return times * 1000 + left
         return None
 
-    def _add_split(self, cell: dict[str, list[Edge]], tokens: Sequence[Token], words: tuple[str, ...], at: int) -> None:
-        """A number word that was written as two: "six ty", "four teen"."""
-        if at + 1 >= len(words) or tokens[at + 1].number is not None or len(words[at + 1]) > 5 or not self.words.tens:
-            return
-        if words[at + 1] in self.ones or words[at + 1] in self.words.tens:
-            return
-        tag, joined, more = self.language.tag, words[at] + words[at + 1], RESPELT
+    def _written_in_two(self, word: str, following: str) -> tuple[tuple[str, Any, float], ...]:
+        """What a number word that was written as two is in the grammar: "six ty", "four teen"."""
+        if len(following) > 5 or not self.words.tens or following in self.ones or following in self.words.tens:
+            return ()
+        tag, joined, more = self.language.tag, word + following, RESPELT
         if joined not in self.ones and joined not in self.words.tens and joined not in self.words.spellings:
-            joined, more = self._by_sound.get(phones(words[at], tag) + phones(words[at + 1], tag), ""), MISHEARD
-        for symbol, value, cost in self._of_word(joined) if joined else ():
-            if symbol in ("ten", "teen", "digit"):
-                cell.setdefault(symbol, []).append(Edge(at, at + 2, symbol, value, cost + more))
+            joined, more = self._by_sound.get(phones(word, tag) + phones(following, tag), ""), MISHEARD
+        symbols = self._symbols(joined) if joined else ()
+        return tuple((symbol, value, cost + more) for symbol, value, cost in symbols if symbol in ("ten", "teen", "digit"))
 
     def _may_be_unit(self, tokens: Sequence[Token], at: int) -> bool:
         """Whether a letter is a unit here: only where it stands right behind digits."""

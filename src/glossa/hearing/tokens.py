@@ -39,6 +39,7 @@ _EXPONENT = re.compile(r"\d[\d.,]*[eE][+-]?\d+")
 _FRACTION_SLASH = re.compile(r"\s*[/⁄]\s*")
 
 
+_APOSTROPHE = re.compile(r"['’‘ʼ`´]")
 _DASHES = str.maketrans("−–—‐‑‒", "------")
 """The Unicode minus and the dashes that are written for it."""
 
@@ -91,11 +92,15 @@ def tokenize(text: str, thousands: str = ",") -> tuple[Token, ...]:
         elif piece.lastgroup == "percent":
             token = Token("degrees" if piece.group() == "°" else "percent", start, end, None, glued)
         else:
-            word = re.sub(r"['’‘ʼ`´]", "", fold(piece.group()[:LONGEST_WORD]))[:LONGEST_WORD]
-            token = Token(word, start, end, None, glued)
+            token = Token(_folded(piece.group()[:LONGEST_WORD]), start, end, None, glued)
         if token.word:
             found.append(token)
     return tuple(_join_fractions(found, text))
+
+
+@lru_cache(maxsize=8192)
+def _folded(word: str) -> str:
+    return _APOSTROPHE.sub("", fold(word))[:LONGEST_WORD]
 
 
 def _without_small_numbers(text: str) -> str:
@@ -124,6 +129,8 @@ def _vulgar_fraction(char: str) -> Fraction | None:
 def _join_fractions(tokens: list[Token], text: str) -> list[Token]:
     """Digits with a slash between them become one token; vulgar fractions become tokens of their own."""
     found: list[Token] = []
+    if not any(t.number is not None for t in tokens) and text.isascii():
+        return tokens
     for token in tokens:
         before = found[-1] if found else None
         if (
@@ -137,6 +144,8 @@ def _join_fractions(tokens: list[Token], text: str) -> list[Token]:
             found[-1] = replace(before, word=word, end=token.end, number=value)  # 1/0 keeps no number
         else:
             found.append(token)
+    if text.isascii():
+        return found
     for at, char in enumerate(text):
         if not char.isascii() and (share := _vulgar_fraction(char)) is not None:
             if 0 < share < 1:

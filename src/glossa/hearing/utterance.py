@@ -113,6 +113,9 @@ class Hearing:
         self._degrees = tuple(
             (language.phrases("amounts", name), share) for name, share in (("usual", 1.0), ("little", LITTLE), ("lot", LOT))
         )
+        amounts = (*(p for p, _ in self._degrees), *(p for _, p in lexicon.multiples))
+        phrases = (language.filler, lexicon.ignored, language.negation, language.talk, *amounts)
+        self.opening = frozenset(w for p in phrases for w in p.by_first)
         self._movable, self._directions = frozenset(grammar.after_number_only), frozenset(grammar.directions)
         self._absolute = frozenset(grammar.absolute)
         prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
@@ -246,11 +249,15 @@ class _Roles:
             self.roles += self._phrase(len(self.roles))
         # The "half" of "half as bright", and the "un" of "un peu".
         self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1 and not self._in_amount(q)]
-        self._again = {i for i, w in enumerate(words) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]}
+        repeats = len(set(words)) < len(words)
+        self._again = {
+            i for i, w in enumerate(words if repeats else ()) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]
+        }
         self._numbers()
         self._ordered()
         self._asides()
-        self._repeats()
+        if repeats:
+            self._repeats()
         self._broken()
 
     def weights(self, filler: float) -> list[float]:
@@ -267,6 +274,8 @@ class _Roles:
     def _phrase(self, at: int) -> list[Role]:
         """The roles of the longest phrase of the language that starts at a token, or of the word there."""
         language, words, known = self._language, self._words, self._known
+        if words[at] not in self._hearing.opening:
+            return [self._word(at)]
         ignored = self._hearing.lexicon.ignored.at(words, at)
         filler = max(language.filler.at(words, at), ignored)
         negation, talk = language.negation.at(words, at), language.talk.at(words, at)
@@ -334,6 +343,8 @@ class _Roles:
     def _ordered(self) -> None:
         """The "is" of "make sure the lamp is off" states nothing: it says how something is to be."""
         ordering, copula = self._language.phrases("grammar", "ordering"), self._language.grammar.copula
+        if ordering.by_first.keys().isdisjoint(self._words):
+            return
         at = next((i for i in range(len(self._words)) if ordering.at(self._words, i)), len(self._words))
         for here in range(at + 1, len(self._words)):
             if self._words[here] in copula and self.roles[here] in (Role.TALK, Role.SMALL):

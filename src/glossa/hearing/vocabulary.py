@@ -320,7 +320,11 @@ class Vocabulary:
                 end = at + len(heard)
                 if len(heard) > 1 and tokens[at:end] == heard and not self._turns(heard, near.word):
                     yield WordEdge(at, end, near.word, near.cost, near.how, near.also)
+        letters = len(tokens[at])
         for end in range(at + 2, min(at + MOST_SPAN, len(tokens)) + 1):
+            letters += len(tokens[end - 1])
+            if letters > LONGEST_SPLIT:
+                return
             for near in self.joined(tokens[at:end]):
                 yield WordEdge(at, end, near.word, near.cost, near.how)
 

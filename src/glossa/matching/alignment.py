@@ -107,6 +107,10 @@ class Where(IntEnum):
     BEHIND = 2
 
 
+_LEFT, _BEFORE, _INSIDE, _BEHIND = Kind.LEFT, Where.BEFORE, Where.INSIDE, Where.BEHIND
+"""Looked up once: a member of an enumeration takes several times as long to find as a name."""
+
+
 class Item(Struct, frozen=True):
     """One row of an alignment.
 
@@ -138,7 +142,9 @@ class Alignment(Struct, frozen=True):
         items: everything that was matched, left over, not heard or out of order.
         cost: the sum of the items' costs.
         weight: of the utterance and the phrase together.
+        score: ``1 - cost / weight``, 0 to 1: the share of what was said and expected that fits.
         covered: the tokens that the phrase explains, as a bit mask.
+        left: the roles of the tokens that it does not, as a bit mask.
     """
 
     pattern: Pattern
@@ -146,12 +152,15 @@ class Alignment(Struct, frozen=True):
     items: tuple[Item, ...]
     cost: float
     weight: float
+    score: float
     covered: int
+    left: int
 
-    @property
-    def score(self) -> float:
-        """``1 - cost / weight``, 0 to 1: the share of what was said and expected that fits."""
-        return round(max(0.0, 1.0 - self.cost / max(self.weight, 1e-9)), 9)
+    def left_over(self, *roles: Role) -> list[int]:
+        """The tokens with some roles that nothing explains."""
+        if not any(self.left >> role & 1 for role in roles):
+            return []
+        return [i.start for i in self.items if i.kind == Kind.LEFT and i.role in roles]
 
     def candidate(self, slot: str) -> Candidate | None:
         """What a slot took."""
@@ -174,13 +183,14 @@ class Aligner:
         self._utterance, self._language, self._order = utterance, language, order
         self._weight = utterance.weight((1 << len(utterance.words)) - 1)
         self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
-        words, roles, weights = utterance.words, utterance.roles, utterance.weights
+        words, roles = utterance.words, utterance.roles
+        self._every, self._said = (1 << len(words)) - 1, frozenset(words)
         self._asked = mask_of(w in language.grammar.asking for w in words)
         self._poles = mask_of(r == Role.POLE for r in roles)
         self._depends = self._poles | mask_of(r == Role.AMOUNT for r in roles)  # on what else the phrase takes
-        self._left = {
-            where: tuple(Item(Kind.LEFT, weights[i], i, i + 1, -1, roles[i], where) for i in range(len(words))) for where in Where
-        }
+        self._left: dict[tuple[int, Where], Item] = {}
+        self._openings = utterance.pauses | utterance.requests | utterance.clauses
+        self._beside: dict[tuple[int, int], tuple[int, int]] = {}
 
     def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about: About, claimed: int) -> Alignment:
         """The alignment in which the places of a phrase take what was chosen for them.
@@ -196,39 +206,40 @@ class Aligner:
         weight, last_start = self._weight, -1
         towards = False
         also: list[str] = []
-        for number, (place, option) in enumerate(zip(pattern.places, chosen, strict=True)):
+        unheard: list[int] = []
+        for number, place in enumerate(pattern.places):
+            option = chosen[number]
             if option is None:
+                if place.missing:
+                    unheard.append(number)
                 continue
-            covered |= option.tokens
-            if not place.small:
-                main |= option.tokens
-                if option.tokens:
-                    inversions += option.start < last_start
-                    last_start = option.start
-            if option.edge is not None:
-                also += option.edge.also
-            items.append(
-                Item(
-                    Kind.SLOT if option.edge is None else Kind.WORD, option.cost, option.start, option.end, number, option=option
-                )
-            )
+            tokens, edge, candidate = option.tokens, option.edge, option.candidate
+            covered |= tokens
+            if tokens and not place.small:
+                main |= tokens
+                inversions += option.start < last_start
+                last_start = option.start
+            kind = Kind.WORD
+            if edge is None:
+                kind = Kind.SLOT
+            elif edge.also:
+                also += edge.also
+            items.append(Item(kind, option.cost, option.start, option.end, number, option=option))
             weight += option.weight
-            if place.relation and option.candidate is not None and isinstance(option.candidate.value, (int, float)):
+            if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
                 before = self._before(option.start)
                 towards = towards or (place.relation == "to" and before in self._absolute)
                 if before in (self._relative if place.relation == "to" else self._absolute):
                     items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
-        for number, place in enumerate(pattern.places):
-            if place.missing and chosen[number] is None:
-                cost = (
-                    COSTS.assumed
-                    if place.own and about == About.OWN
-                    else 0.0
-                    if any(w in also for w in place.words)
-                    else place.missing
-                )
-                items.append(Item(Kind.UNHEARD, cost, place=number))
-                weight += place.missing
+        for number in unheard:
+            place = pattern.places[number]
+            cost = place.missing
+            if place.own and about == About.OWN:
+                cost = COSTS.assumed
+            elif any(w in also for w in place.words):
+                cost = 0.0
+            items.append(Item(Kind.UNHEARD, cost, place=number))
+            weight += place.missing
         self._leave(items, pattern, chosen, covered, main, towards=towards, claimed=claimed)
         if inversions:
             items.append(Item(Kind.ORDER, self._order * inversions))
@@ -236,10 +247,14 @@ class Aligner:
             items.append(Item(Kind.ELSEWHERE, COSTS.elsewhere))
         if pattern.prior:
             items.append(Item(Kind.RARE, pattern.prior))
-        total = 0.0
+        total, left = 0.0, 0
         for item in items:
             total += item.cost
-        return Alignment(pattern, chosen, tuple(items), round(total, 9), round(weight, 9), covered)
+            if item.kind == _LEFT:
+                left |= 1 << item.role
+        cost, weight = round(total, 9), round(weight, 9)
+        score = round(max(0.0, 1.0 - cost / max(weight, 1e-9)), 9)
+        return Alignment(pattern, chosen, tuple(items), cost, weight, score, covered, left)
 
     def _leave(
         self,
@@ -256,21 +271,27 @@ class Aligner:
         utterance = self._utterance
         first, last = (main & -main).bit_length() - 1, main.bit_length()
         preamble, reason = self._clauses_beside(first, last) if main else (0, 0)
-        left = (1 << len(utterance.words)) - 1 & ~covered
+        left = self._every & ~covered
         beside = preamble | reason
         asked = self._asked if pattern.intent.read else 0
         depends = self._depends | beside | asked
+        if pattern.garbage:
+            depends = left
+        elif not pattern.measures.isdisjoint(self._said):
+            depends |= mask_of(w in pattern.measures for w in utterance.words)
         directed = self._directed(chosen) if left & self._poles else {}
         while left:
             bit = left & -left
             left ^= bit
             at = bit.bit_length() - 1
-            where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
-            word = utterance.words[at]
-            if not bit & depends and not pattern.garbage and word not in pattern.measures:
-                items.append(self._left[where][at])
+            where = _BEFORE if at < first else _BEHIND if at >= last else _INSIDE
+            plain = self._left.get((at, where))
+            if plain is None:
+                plain = self._left[at, where] = Item(_LEFT, utterance.weights[at], at, at + 1, -1, utterance.roles[at], where)
+            if not bit & depends:
+                items.append(plain)
                 continue
-            role, cost = utterance.roles[at], utterance.weights[at]
+            word, role, cost = utterance.words[at], plain.role, plain.cost
             if bit & beside:  # words of the house are less likely to be beside the command
                 clause = Role.PREAMBLE if bit & preamble else Role.REASON
                 cost = min(cost, COSTS.beside if role == Role.WORD else WEIGHT[clause])
@@ -285,15 +306,15 @@ class Aligner:
                 cost = min(cost, WEIGHT[Role.SMALL])
             elif role == Role.AMOUNT and (claimed & bit or not scales(pattern, chosen)):
                 cost = MOST_AMOUNT
-            items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
+            items.append(Item(_LEFT, cost, at, at + 1, -1, role, where))
 
     def most_beside(self) -> float:
         """What clauses of their own, in front and behind, can save at most."""
         utterance = self._utterance
         count = len(utterance.words)
-        openings, closings = utterance.pauses | utterance.requests, utterance.clauses
-        if not openings | closings:
+        if not self._openings:
             return 0.0
+        openings, closings = utterance.pauses | utterance.requests, utterance.clauses
         most = [0.0, 0.0]
         for at in range(1, count):
             for side, mask in (
@@ -307,6 +328,12 @@ class Aligner:
 
     def _clauses_beside(self, first: int, last: int) -> tuple[int, int]:
         """The tokens of clauses of their own in front of what a phrase covers and behind it, as bit masks."""
+        known = self._beside.get((first, last))
+        if known is None:
+            known = self._beside[first, last] = self._clauses_around(first, last) if self._openings else (0, 0)
+        return known
+
+    def _clauses_around(self, first: int, last: int) -> tuple[int, int]:
         utterance = self._utterance
         count = len(utterance.words)
         light = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
 
 from msgspec import Struct
 
@@ -13,6 +14,7 @@ from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
 from glossa.house.effects import slot_of
 from glossa.house.forms import SetWire
+from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
 from glossa.house.sorts import WordsValues
 from glossa.house.text import words
@@ -57,7 +59,8 @@ class Pattern(Struct, frozen=True):
     Attributes:
         number: its place in the file.
         intent: the intent. ``phrase`` is the phrase as written.
-        places: its places in order; ``main`` are the numbers of those that are not small.
+        places: its places in order; ``main`` are the numbers of those that are not small, ``small`` those of the others.
+        twins: for a place, the one before it that is for the same words.
         garbage: whether anything at all may stand beside it.
         prior: what it costs for being a rare alternative.
         measures: the names of the properties that it is about: "the brightness of the lamp" says no more than "the lamp".
@@ -76,6 +79,8 @@ class Pattern(Struct, frozen=True):
     phrase: str
     places: tuple[Place, ...]
     main: tuple[int, ...]
+    small: tuple[int, ...]
+    twins: Mapping[int, int]
     garbage: bool
     prior: float
     measures: frozenset[str]
@@ -143,13 +148,16 @@ class Grammar:
                     if not places or places in seen:
                         continue
                     seen.add(places)
+                    main = tuple(i for i, p in enumerate(places) if not p.small)
                     self.patterns.append(
                         Pattern(
                             number=len(self.patterns),
                             intent=intent,
                             phrase=phrase.text,
                             places=places,
-                            main=tuple(i for i, p in enumerate(places) if not p.small),
+                            main=main,
+                            small=tuple(i for i, p in enumerate(places) if p.small),
+                            twins=Frozen({b: a for a, b in pairwise(main) if _same(places[a], places[b])}),
                             garbage=garbage,
                             prior=prior + cost,
                             measures=measures,
@@ -231,3 +239,8 @@ class Grammar:
         key = self._keys.setdefault(about, len(self._keys))
         relation = "to" if used else "by" if changed else ""
         return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key)
+
+
+def _same(one: Place, other: Place) -> bool:
+    """Whether two places are for the same words."""
+    return one.position >= 0 and one.position == other.position and one.missing == other.missing

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
+from typing import cast
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -15,7 +16,7 @@ from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.house.sorts import TEMPERATURES, NumberValues
-from glossa.house.values import Values, Way
+from glossa.house.values import Value, Values, Way
 from glossa.matching.alignment import Candidate, Option
 from glossa.matching.grammar import Grammar, Pattern, Place
 
@@ -54,7 +55,15 @@ class Choices:
         self._absolute = frozenset(grammar.lexicon.language.grammar.absolute)
         self._slots: dict[int, Options] = {}
         self._values: dict[int, tuple[Option, ...]] = {}
+        self._expressions = [(e, e.things.rank, round(e.cost, 9)) for e in utterance.expressions]
+        self._named = -1 if about else 0
+        for expression in utterance.expressions:
+            self._named |= expression.things.devices
+        self._devices: dict[int, Options] = {}
         self._numbers: tuple[Quantity, ...] | None = None
+        self._named_values: dict[int, list[NamedSpan]] = {}
+        for span in (s for spans in utterance.spans for s in spans if s.entry.value is not None):
+            self._named_values.setdefault(span.entry.spec, []).append(span)
         self.hits = self._word_options()
 
     # --- options of words -------------------------------------------------------------------------------------------
@@ -83,19 +92,35 @@ class Choices:
 
     # --- options of slots -------------------------------------------------------------------------------------------
 
-    def of(self, pattern: Pattern, place: Place) -> Options:
-        """What a place may take, best first."""
-        if place.position >= 0:
-            return self.hits.get(place.position, NOTHING)
+    def of_places(self, pattern: Pattern) -> list[Options]:
+        """What every place of a phrase may take, each best first."""
+        hits, slots = self.hits, self._slots
+        return [
+            hits.get(p.position, NOTHING) if p.position >= 0 else slots.get(p.key) or self.of_slot(pattern, p)
+            for p in pattern.places
+        ]
+
+    def of_slot(self, pattern: Pattern, place: Place) -> Options:
+        """What a place for a slot may take, best first."""
         known = self._slots.get(place.key)
         if known is None:
-            known = self._slots[place.key] = Options.of(self._slot_options(pattern, place.slot))
+            if place.slot == "device":
+                known = self._device_options(pattern.required)
+            else:
+                known = Options.of(self._slot_options(pattern, place.slot))
+            self._slots[place.key] = known
+        return known
+
+    def _device_options(self, among: int) -> Options:
+        """The options for a device among some, which are the same for all sets that hold the same of the devices that were named."""
+        named = among & self._named
+        known = self._devices.get(named)
+        if known is None:
+            known = self._devices[named] = Options.of([self._option(c) for c in self.devices(among)])
         return known
 
     def _slot_options(self, pattern: Pattern, slot: str) -> list[Option]:
         lexicon = self.grammar.lexicon
-        if slot == "device":
-            return [self._option(c) for c in self.devices(pattern.required)]
         if slot == "room":
             return [self._option(self._room(s)) for s in self.utterance.rooms()]
         if slot == "pin":
@@ -131,17 +156,17 @@ class Choices:
         """
         spans: dict[int, list[tuple[int, Candidate]]] = {}
         unfit: list[int] = []  # plain names of devices that can't do it: the "lamp" of "floor lamp" is no other lamp
-        for expression in self.utterance.expressions:
+        for expression, rank, cost in self._expressions:
             devices = resolve(expression.things, among)
-            if devices is None and expression.things.rank <= RANK["group"] and expression.cost < PLAIN_NAME:
-                unfit.append(expression.tokens)
             if devices is not None:
-                cost = round(expression.cost, 9)
                 made = Candidate(expression.start, expression.end, expression.tokens, devices, cost, used=expression.used)
-                spans.setdefault(expression.tokens, []).append((expression.things.rank, made))
+                spans.setdefault(expression.tokens, []).append((rank, made))
+            elif rank <= RANK["group"] and expression.cost < PLAIN_NAME:
+                unfit.append(expression.tokens)
         kept = [c for readings in spans.values() for c in _first_ones(readings)]
-        kept = [c for c in kept if not any(c.tokens != t and c.tokens & t == c.tokens for t in unfit)]
-        kept = [c for c in kept if not any(_within(c, o) and o.cost <= c.cost + COSTS.outside for o in kept)]
+        if unfit:
+            kept = [c for c in kept if not any(c.tokens != t and c.tokens & t == c.tokens for t in unfit)]
+        kept = [c for c in kept if not any(o.cost <= c.cost + COSTS.outside and _within(c, o) for o in kept)]
         kept.sort(key=lambda c: (c.cost - self.utterance.weight(c.tokens), c.start, c.value.devices))  # type: ignore[union-attr]
         return [*self._spoken_of(among), *kept[:MOST_DEVICES]]
 
@@ -203,10 +228,8 @@ class Choices:
         """The candidates for a value that are heard in one way."""
         if way in (Way.NAMED, Way.NAMED_AS_IS):
             named = [
-                Candidate(s.start, s.end, (1 << s.end) - (1 << s.start), s.entry.value, s.cost, used=s.used)
-                for spans in self.utterance.spans
-                for s in spans
-                if s.entry.spec == spec and s.entry.value is not None
+                Candidate(s.start, s.end, (1 << s.end) - (1 << s.start), cast(Value, s.entry.value), s.cost, used=s.used)
+                for s in self._named_values.get(spec, ())
             ]
             return named if way == Way.NAMED else [c for c in named if not any(e.how & How.FORM for e in c.used)]
         if way == Way.NUMBER:
@@ -307,14 +330,16 @@ _SAID_FOR = {"celsius": ("celsius", "degrees"), "fahrenheit": ("celsius", "degre
 
 def _first_ones(readings: Sequence[tuple[int, Candidate]]) -> list[Candidate]:
     """Of the readings of the same words, the first, and those that take other words by their sound."""
+    if len(readings) == 1:
+        return [readings[0][1]]
     right = [r for r in readings if not _devices(r[1]).wrong_room] or list(readings)
     least = min(c.cost for _, c in right)
     first = min((r for r in right if r[1].cost <= least + COSTS.moved), key=lambda r: (r[0], r[1].cost))[1]
-    guessed = _guesses(first)
+    meant, guessed = _devices(first), _guesses(first)
     others: dict[Devices, Candidate] = {}
     for _, candidate in right:
         devices = _devices(candidate)
-        if devices != _devices(first) and _guesses(candidate) - guessed:
+        if devices != meant and _guesses(candidate) - guessed:
             if devices not in others or candidate.cost < others[devices].cost:
                 others[devices] = candidate
     return [first, *others.values()]

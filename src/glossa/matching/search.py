@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from itertools import pairwise
 
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
@@ -16,7 +15,7 @@ from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import About, Aligner, Alignment, Option
 from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
-from glossa.matching.options import NOTHING, Choices, Options
+from glossa.matching.options import Choices, Options
 
 FLOOR = 0.3
 """Alignments with a lower score are not given."""
@@ -34,10 +33,6 @@ MOST_STEPS = 1_250
 STEPS_OF_A_PHRASE = 2
 """What it costs to look at a phrase at all, in steps."""
 NEVER = 1 << 30
-
-
-def _same(one: Place, other: Place) -> bool:
-    return one.position >= 0 and one.position == other.position and one.missing == other.missing
 
 
 class Search:
@@ -61,6 +56,8 @@ class Search:
         self._aligner = Aligner(utterance, language, COSTS.order * grammar.house.matching.order)
         self._choices = Choices(utterance, grammar, self.about)
         self._said = frozenset(utterance.words)
+        self._scaling = Role.AMOUNT in utterance.roles
+        self._rests: dict[int, float] = {}
         self._hits = self._choices.hits
         self._gains = {position: options.gain for position, options in self._hits.items()}
         self._total_garbage = self.total * COSTS.garbage
@@ -91,7 +88,7 @@ class Search:
                 break
             self.steps += STEPS_OF_A_PHRASE
             pattern = patterns[number]
-            options = [self._choices.of(pattern, place) for place in pattern.places]
+            options = self._choices.of_places(pattern)
             if self._bound(pattern, options) > best + BEHIND:
                 continue
             for alignment in self._lay(pattern, options, best + BEHIND):
@@ -132,6 +129,12 @@ class Search:
 
     def _rest(self, pattern: Pattern) -> float:
         """What it costs at least when no place of weight takes anything."""
+        known = self._rests.get(pattern.number)
+        if known is None:
+            known = self._rests[pattern.number] = self._untaken(pattern)
+        return known
+
+    def _untaken(self, pattern: Pattern) -> float:
         cost = self._total_garbage if pattern.garbage else self.total
         if not pattern.measures.isdisjoint(self._said):
             named = (w for word, w in zip(self.utterance.words, self.utterance.weights, strict=True) if word in pattern.measures)
@@ -169,7 +172,7 @@ class Search:
         steps_of_an_alignment = len(self.utterance.words) // 4
 
         # Of neighbours for the same words the first are filled first, in the order of the words: all other ways are the same.
-        before = {b: a for a, b in pairwise(pattern.main) if _same(places[a], places[b])}
+        before = pattern.twins
 
         def visit(at: int, cost: float, tokens: int) -> None:
             nonlocal most
@@ -186,7 +189,7 @@ class Search:
                 return
             number = order[at]
             place = places[number]
-            spec = self._spec(pattern, place, chosen)
+            spec = -1 if place.position >= 0 else self._spec(pattern, place, chosen)
             first = 0
             if number in before:
                 twin = chosen[before[number]]
@@ -203,7 +206,7 @@ class Search:
 
     def _claimed(self, pattern: Pattern) -> int:
         """The words of amount that a slot of the intent has a value for: "a bit" where the house says how much that is."""
-        if Role.AMOUNT not in self.utterance.roles:
+        if not self._scaling:
             return 0
         tokens = 0
         for slot in pattern.scaled:
@@ -217,7 +220,7 @@ class Search:
     def _spec(self, pattern: Pattern, place: Place, chosen: Sequence[Option | None]) -> int:
         """The specification that the value of a property has to be of, once the device is known; -1 for any."""
         lexicon = self.grammar.lexicon
-        if place.position >= 0 or place.slot in BUILT_IN or place.slot in lexicon.slot_spec:
+        if place.slot in BUILT_IN or place.slot in lexicon.slot_spec:
             return -1
         device = chosen[pattern.device_at] if pattern.device_at >= 0 else None
         if device is not None and device.candidate is not None and isinstance(device.candidate.value, Devices):
@@ -230,10 +233,9 @@ class Search:
     def _with_small(self, pattern: Pattern, chosen: Sequence[Option | None], tokens: int) -> tuple[Option | None, ...]:
         """A small word is taken where it stands free, best between its neighbours."""
         made = list(chosen)
-        for number, place in enumerate(pattern.places):
-            if not place.small:
-                continue
-            free = [o for o in self._hits.get(place.position, NOTHING).all if not o.tokens & tokens and o.gain > 0]
+        for number in pattern.small:
+            hits = self._hits.get(pattern.places[number].position)
+            free = [o for o in hits.all if not o.tokens & tokens and o.gain > 0] if hits is not None else ()
             if free:
                 before = max((o.end for o in made[:number] if o is not None), default=0)
                 after = min((o.start for o in made[number + 1 :] if o is not None), default=len(self.utterance.words))

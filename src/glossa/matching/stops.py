@@ -59,13 +59,9 @@ def fired(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> tuple
     return tuple(found)
 
 
-def _left(utterance: Utterance, alignment: Alignment, *roles: Role) -> list[int]:
-    return [i.start for i in alignment.items if i.kind == Kind.LEFT and i.role in roles]
-
-
 def _negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A negation that no phrase holds; one in a clause of its own is a reason: "..., I can't sleep"."""
-    return " ".join(utterance.words[at] for at in _left(utterance, alignment, Role.NEGATION))
+    return " ".join(utterance.words[at] for at in alignment.left_over(Role.NEGATION))
 
 
 def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
@@ -74,7 +70,7 @@ def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     within = _against_the_value(alignment, grammar)
     if within:
         return within
-    left = _left(utterance, alignment, Role.POLE, Role.WORD, Role.TALK, Role.REPEAT, Role.VERB)
+    left = alignment.left_over(Role.POLE, Role.WORD, Role.TALK, Role.REPEAT, Role.VERB)
     if not left or alignment.pattern.garbage:
         return ""
     said = _said(alignment)
@@ -156,7 +152,7 @@ def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
     """An exception that was not understood; what was understood may be what is excepted."""
     if alignment.candidate("device") is None:
         return ""
-    left = [i for i in _left(utterance, alignment, Role.EXCEPTION) if 0 < i < len(utterance.words) - 1]
+    left = [i for i in alignment.left_over(Role.EXCEPTION) if 0 < i < len(utterance.words) - 1]
     return " ".join(utterance.words[i] for i in left)
 
 
@@ -165,9 +161,9 @@ def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Gramm
     if alignment.pattern.garbage:
         return ""
     vocabulary, language = grammar.lexicon.vocabulary, grammar.lexicon.language
-    left = _left(utterance, alignment, Role.UNKNOWN, Role.TALK, Role.WORD)
+    left = alignment.left_over(Role.UNKNOWN, Role.TALK, Role.WORD)
     sounding = [e.start for o in alignment.chosen if o is not None for e in o.edges if e.how & How.SOUND and e.end == e.start + 1]
-    small = _left(utterance, alignment, Role.VERB, Role.SMALL)
+    small = alignment.left_over(Role.VERB, Role.SMALL)
     words = (*utterance.words, "")
     said = {o.edge.start for o in alignment.chosen if o is not None and o.edge is not None}  # what the phrase itself says
     verbs = {i for i in range(1, len(words)) if words[i] in language.verbs or words[i] in language.light} | said
@@ -177,7 +173,7 @@ def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Gramm
 
 def _second_command(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """Another device that is named with a direction or a number of its own: half of what was said is not to be done."""
-    if alignment.pattern.garbage or not _left(utterance, alignment, Role.POLE, Role.NUMBER):
+    if alignment.pattern.garbage or not alignment.left_over(Role.POLE, Role.NUMBER):
         return ""
     for expression in utterance.expressions:
         plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
@@ -225,7 +221,7 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
     """A value that was begun and not said or not understood, where a default would stand in for it: "dim the lamp by ..."."""
     relative, scaled = grammar.lexicon.language.grammar.relative, alignment.pattern.scaled
     if any(alignment.candidate(slot) is None for slot in scaled):
-        for at in _left(utterance, alignment, Role.UNKNOWN, Role.VERB, Role.TALK):
+        for at in alignment.left_over(Role.UNKNOWN, Role.VERB, Role.TALK):
             if at and utterance.words[at - 1] in relative:
                 return " ".join(utterance.words[at - 1 : at + 1])
     if any(p.slot == "device" for p in alignment.pattern.places) or alignment.pattern.intent.device:

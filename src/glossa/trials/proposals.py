@@ -172,7 +172,7 @@ def _slots(grammar: Grammar, intent: Intent, utterance: Utterance) -> list[tuple
     }
     taken, kept = 0, list[tuple[str, Candidate]]()
     for slot in sorted(places, key=lambda s: s != "device"):
-        for option in choices.of(*places[slot]).all:
+        for option in choices.of_slot(*places[slot]).all:
             candidate = option.candidate
             if candidate is None or not candidate.tokens or candidate.cost > PLAIN:
                 continue
