@@ -7,6 +7,7 @@ before its head).
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from heapq import heappop, heappush
@@ -26,7 +27,7 @@ class Edge(Struct, frozen=True):
 
     Attributes:
         start, end: the tokens, ``start`` included and ``end`` not.
-        symbol: what it is.
+        symbol: what it is, or was before it became something else as it is.
         value: what it means.
         cost: in units of one content word.
         used: the word edges that it is made of.
@@ -38,6 +39,11 @@ class Edge(Struct, frozen=True):
     value: Any
     cost: float = 0.0
     used: tuple[Any, ...] = ()
+
+
+def itself(values: Sequence[Any]) -> Any:
+    """What a head means whose body is one symbol that means the same."""
+    return values[0]
 
 
 Action = Callable[[Sequence[Any]], Any]
@@ -60,8 +66,16 @@ class Rule(Struct, frozen=True):
     price: float = 0.0
 
 
-Starting = Mapping[str, tuple[tuple[int, Rule], ...]]
-"""For a symbol, the rules that start with it, each with the place of its head."""
+class Useful(Struct, frozen=True):
+    """The rules that can be used in an utterance.
+
+    Attributes:
+        starting: for a symbol, the rules that start with it, each with the place of its head.
+        as_it_is: for a symbol, the heads that are nothing but it, so that its edges are theirs as they are.
+    """
+
+    starting: Mapping[str, tuple[tuple[int, Rule], ...]]
+    as_it_is: Mapping[str, tuple[str, ...]]
 
 
 class Grammar:
@@ -89,21 +103,26 @@ class Grammar:
             if cells[start]:
                 _complete(cells[start], padded, following, useful, self._heads)
 
-    def _useful_with(self, symbols: frozenset[str]) -> Starting:
+    def _useful_with(self, symbols: frozenset[str]) -> Useful:
         """The rules that can be used where only some symbols are heard: all of their bodies are among these, or made of them."""
         made, before = set(symbols), -1
         while len(made) > before:
             before = len(made)
             made.update(r.head for r in self._rules if made.issuperset(r.body))
+        useful = [r for r in self._rules if made.issuperset(r.body)]
+        ways = Counter(r.head for r in useful)
         starting: dict[str, list[tuple[int, Rule]]] = {}
-        for rule in self._rules:
-            if made.issuperset(rule.body):
+        as_it_is: dict[str, list[str]] = {}
+        for rule in useful:
+            if ways[rule.head] == 1 and len(rule.body) == 1 and rule.action is itself and not rule.price:
+                as_it_is.setdefault(rule.body[0], []).append(rule.head)
+            else:
                 starting.setdefault(rule.body[0], []).append((self._place[rule.head], rule))
-        return {symbol: tuple(rules) for symbol, rules in starting.items()}
+        return Useful({s: tuple(rules) for s, rules in starting.items()}, {s: tuple(heads) for s, heads in as_it_is.items()})
 
 
 def _complete(
-    cell: dict[str, list[Edge]], cells: Cells, following: Sequence[Sequence[int]], useful: Starting, heads: Sequence[str]
+    cell: dict[str, list[Edge]], cells: Cells, following: Sequence[Sequence[int]], useful: Useful, heads: Sequence[str]
 ) -> None:
     """Everything that starts at one token. A head is complete when its turn comes: what its rules start with came before."""
     made: dict[int, dict[Any, Edge]] = {}
@@ -111,7 +130,10 @@ def _complete(
     waiting = list(cell)[::-1]
     while waiting:
         symbol = waiting.pop()
-        for head, rule in useful.get(symbol, ()):
+        for same in useful.as_it_is.get(symbol, ()):
+            cell[same] = cell[symbol]
+            waiting.append(same)
+        for head, rule in useful.starting.get(symbol, ()):
             if head not in made:
                 made[head] = {}
                 heappush(turns, head)

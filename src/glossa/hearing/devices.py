@@ -12,7 +12,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
-from glossa.hearing.chart import Cells, Edge, Grammar, Rule
+from glossa.hearing.chart import Cells, Edge, Grammar, Rule, itself
 from glossa.hearing.costs import COSTS
 from glossa.hearing.lexicon import Entry, Lexicon, NamedSpan
 from glossa.hearing.roles import How
@@ -241,10 +241,6 @@ def _last(values: Sequence[Any]) -> Any:
     return values[-1]
 
 
-def _first(values: Sequence[Any]) -> Any:
-    return values[0]
-
-
 RULES = (
     Rule("place", ("inside", "room"), _last, COSTS.moved),
     Rule("where", ("inside", "room"), _last, COSTS.moved),
@@ -265,8 +261,8 @@ RULES = (
     Rule("thing", ("place",), _room_only, COSTS.room_only),
     Rule("counted", ("count", "thing"), _counted),
     Rule("counted", ("all", "count", "thing"), _counted),
-    Rule("list", ("thing",), _first),
-    Rule("list", ("counted",), _first),
+    Rule("list", ("thing",), itself),
+    Rule("list", ("counted",), itself),
     Rule("list", ("thing", "and", "list"), _joined),
     Rule("list", ("counted", "and", "list"), _joined),
     Rule("list", ("thing", "enumerated"), _joined),
@@ -278,7 +274,7 @@ RULES = (
     Rule("excepted", ("except", "place", "one"), _mask),
     Rule("excepted", ("except", "one", "place"), lambda v: v[2].devices),
     Rule("expression", ("list", "excepted"), _without),
-    Rule("expression", ("list",), _first),
+    Rule("expression", ("list",), itself),
     Rule("expression", ("list", "correction", "list"), _last, COSTS.apart),
 )
 GRAMMAR = Grammar(RULES)

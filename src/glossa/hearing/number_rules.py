@@ -11,7 +11,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace as _replace
 
-from glossa.hearing.chart import Grammar, Rule
+from glossa.hearing.chart import Grammar, Rule, itself
 from glossa.house.sorts import DURATIONS
 from glossa.house.values import tidy
 
@@ -53,10 +53,6 @@ def _changed(number: Num, **fields: Any) -> Num:
 
 
 # --- what rules do --------------------------------------------------------------------------------------------------
-
-
-def _same(values: Sequence[Any]) -> Any:
-    return values[0]
 
 
 def _last(values: Sequence[Any]) -> Any:
@@ -225,12 +221,12 @@ RULES = (
     Rule("tens", ("ten", "numeral"), _tens),
     Rule("tens", ("ten", "ordinal"), _tens, 0.0),
     Rule("tens", ("ten", "misheard"), _tens, GUESSED),
-    Rule("tens", ("ten",), _same),
-    Rule("below100", ("tens",), _same),
-    Rule("below100", ("teen",), _same),
-    Rule("below100", ("digit",), _same),
-    Rule("below100", ("zero",), _same),
-    Rule("below100", ("numeral",), _same),
+    Rule("tens", ("ten",), itself),
+    Rule("below100", ("tens",), itself),
+    Rule("below100", ("teen",), itself),
+    Rule("below100", ("digit",), itself),
+    Rule("below100", ("zero",), itself),
+    Rule("below100", ("numeral",), itself),
     Rule("hundreds", ("below100", "hundred"), _hundreds),
     Rule("hundreds", ("misheard", "hundred"), _hundreds, RESPELT),
     Rule("hundreds", ("one", "hundred"), _hundreds),
@@ -238,9 +234,9 @@ RULES = (
     Rule("hundreds", ("counted", "hundred"), _hundreds),
     Rule("below1000", ("hundreds", "below100"), _sum),
     Rule("below1000", ("hundreds", "and", "below100"), _sum),
-    Rule("below1000", ("hundreds",), _same),
-    Rule("below1000", ("below100",), _same),
-    Rule("below1000", ("spelled_out",), _same),
+    Rule("below1000", ("hundreds",), itself),
+    Rule("below1000", ("below100",), itself),
+    Rule("below1000", ("spelled_out",), itself),
     Rule("below1000", ("digit", "teen"), _strung, GUESSED),
     Rule("below1000", ("digit", "tens"), _strung, GUESSED),
     Rule("below1000", ("teen", "tens"), _strung, GUESSED),
@@ -255,29 +251,29 @@ RULES = (
     Rule("thousands", ("counted", "scale"), _scaled),
     Rule("whole", ("thousands", "whole"), _more),
     Rule("whole", ("thousands", "and", "whole"), _more),
-    Rule("whole", ("thousands",), _same),
-    Rule("whole", ("below1000",), _same),
+    Rule("whole", ("thousands",), itself),
+    Rule("whole", ("below1000",), itself),
     # digits one by one
-    Rule("figure", ("figure_digit",), _same),
+    Rule("figure", ("figure_digit",), itself),
     Rule("figure", ("twice", "figure_digit"), lambda v: v[1] * v[0]),
     Rule("figures", ("figure", "figures"), _digits),
     Rule("figures", ("figure",), _digits),
     Rule("spelled", ("figures",), _spelled, DIGITS),
     # decimals and fractions
-    Rule("places", ("figures",), _same),
+    Rule("places", ("figures",), itself),
     Rule("places", ("below100",), _below_100),
     Rule("places", ("numeral",), _numeral_digits),
     Rule("decimal", ("whole", "point", "places"), _decimal),
     Rule("decimal", ("oh", "point", "places"), lambda v: _decimal(v[1:])),
     Rule("decimal", ("point", "places"), _decimal),
-    Rule("fraction", ("slashed",), _same),
+    Rule("fraction", ("slashed",), itself),
     Rule("fraction", ("part",), _part),
     Rule("fraction", ("one", "part"), lambda v: _part((Num(1), v[1]))),
     Rule("fraction", ("digit", "part"), _part),
     Rule("fraction", ("numeral", "part"), _part),
     Rule("fraction", ("teen", "part"), _part),
-    Rule("share", ("fraction", "of_all"), _same),
-    Rule("share", ("fraction",), _same),
+    Rule("share", ("fraction", "of_all"), itself),
+    Rule("share", ("fraction",), itself),
     Rule("mixed", ("whole", "and", "fraction"), _mixed),
     Rule("mixed", ("whole", "slashed"), _mixed),
     # numbers of all sorts
@@ -285,30 +281,30 @@ RULES = (
     Rule("dozens", ("one", "dozen"), _dozens),
     Rule("number", ("decimal", "scale"), _times),
     Rule("number", ("decimal", "hundred"), _times),
-    Rule("number", ("decimal",), _same),
+    Rule("number", ("decimal",), itself),
     Rule("number", ("mixed", "scale"), _times),
     Rule("number", ("mixed", "hundred"), _times),
-    Rule("number", ("mixed",), _same),
-    Rule("number", ("share",), _same),
+    Rule("number", ("mixed",), itself),
+    Rule("number", ("share",), itself),
     Rule("number", ("whole", "dozen"), _times),
-    Rule("number", ("whole",), _same),
-    Rule("number", ("spelled",), _same),
-    Rule("number", ("counted",), _same),
+    Rule("number", ("whole",), itself),
+    Rule("number", ("spelled",), itself),
+    Rule("number", ("counted",), itself),
     Rule("number", ("one", "counted"), _last),
     Rule("number", ("dozens", "and", "fraction"), _and_part),
     Rule("number", ("part", "one", "scale"), _times),
     Rule("number", ("part", "one", "hundred"), _times),
     Rule("number", ("part", "one", "dozen"), _times),
     Rule("number", ("part", "of", "of", "scale"), _times),
-    Rule("number", ("ordinal",), _same, ORDINAL),
-    Rule("number", ("homophone",), _same, HOMOPHONE),
+    Rule("number", ("ordinal",), itself, ORDINAL),
+    Rule("number", ("homophone",), itself, HOMOPHONE),
     Rule("signed", ("minus", "number"), _negative),
     Rule("signed", ("number", "below"), _below_zero),
     Rule("signed", ("number", "degree", "below"), _below_zero),
-    Rule("signed", ("number",), _same),
+    Rule("signed", ("number",), itself),
     Rule("rough", ("about", "signed"), _about),
     Rule("rough", ("signed", "roughly"), lambda v: _about(v[:1])),
-    Rule("rough", ("signed",), _same),
+    Rule("rough", ("signed",), itself),
     # with units
     Rule("time", ("rough", "clock"), _time),
     Rule("time", ("one", "clock"), _lone_time),
@@ -322,7 +318,7 @@ RULES = (
     Rule("duration", ("time", "duration"), _longer),
     Rule("duration", ("time", "whole"), _bare_rest),
     Rule("duration", ("time", "and", "whole"), _bare_rest),
-    Rule("duration", ("time",), _same),
+    Rule("duration", ("time",), itself),
     Rule("unit_part", ("fraction", "of", "unit"), _unit_part),
     Rule("unit_part", ("fraction", "of", "of", "unit"), _unit_part),
     Rule("unit_part", ("one", "unit"), _one_unit),
@@ -335,11 +331,11 @@ RULES = (
     ),
     Rule("quantity", ("minus", "unit_part"), _negative),
     Rule("quantity", ("unit_part", "below"), _below_zero),
-    Rule("quantity", ("unit_part",), _same),
-    Rule("quantity", ("duration",), _same),
-    Rule("quantity", ("rough",), _same),
+    Rule("quantity", ("unit_part",), itself),
+    Rule("quantity", ("duration",), itself),
+    Rule("quantity", ("rough",), itself),
     Rule("corrected", ("quantity", "correction", "corrected"), _corrected),
     Rule("corrected", ("quantity", "correction", "preposition", "corrected"), _corrected),
-    Rule("corrected", ("quantity",), _same),
+    Rule("corrected", ("quantity",), itself),
 )
 GRAMMAR = Grammar(RULES)

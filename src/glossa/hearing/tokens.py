@@ -39,6 +39,9 @@ _EXPONENT = re.compile(r"\d[\d.,]*[eE][+-]?\d+")
 _FRACTION_SLASH = re.compile(r"\s*[/⁄]\s*")
 
 
+_PLAIN, _RUN = re.compile(r"[a-zA-Z ]*"), re.compile(r"[^ ]+")
+"""A line as most recognisers write it, nothing but words and spaces."""
+
 _APOSTROPHE = re.compile(r"['’‘ʼ`´]")
 _DASHES = str.maketrans("−–—‐‑‒", "------")
 """The Unicode minus and the dashes that are written for it."""
@@ -72,7 +75,10 @@ def tokenize(text: str, thousands: str = ",") -> tuple[Token, ...]:
     >>> [t.word for t in tokenize("Don't set it to 1,000 or 75%, please!")]
     ['dont', 'set', 'it', 'to', '1000', 'or', '75', 'percent', 'please']
     """
-    text = text[:MOST_LETTERS].translate(_DASHES)
+    text = text[:MOST_LETTERS]
+    if _PLAIN.fullmatch(text):
+        return tuple(Token(m[0][:LONGEST_WORD].lower(), *m.span()) for m in _RUN.finditer(text))
+    text = text.translate(_DASHES)
     found: list[Token] = []
     last = -1
     exponents = [m.span() for m in _EXPONENT.finditer(text)] if "e" in text or "E" in text else []

@@ -22,7 +22,7 @@ from glossa.matching.compound import LEAST_TOLD, TELLING, boundaries, compound, 
 from glossa.matching.decide import decide
 from glossa.matching.evidence import TERM_NAMES, amounts_of, confidence, counted, fitted_weights
 from glossa.matching.grammar import Grammar
-from glossa.matching.reading import pieces_of, reading_of
+from glossa.matching.reading import filled, pieces_of, reading_of
 from glossa.matching.result import Match, Outcome, Reading
 from glossa.matching.search import MOST_STEPS, Search
 from glossa.matching.stops import Fired, Severity, fired
@@ -216,10 +216,14 @@ class Matcher:
         for alignment in alignments:
             if len(meanings) >= MOST_READINGS:
                 break
-            reading = reading_of(utterance, alignment, grammar)
-            if reading.meaning in seen:
+            slots = filled(utterance, alignment)
+            if slots in seen:
                 continue
-            seen.add(reading.meaning)
+            reading = reading_of(utterance, alignment, grammar)
+            known = reading.meaning in seen
+            seen |= {slots, reading.meaning}
+            if known:
+                continue
             live = self.live(alignment.pattern.intent, mode)
             meanings.append(Meant(alignment, reading, fired(utterance, alignment, grammar), live))
         if meanings and (meanings[0].refused or not meanings[0].live):

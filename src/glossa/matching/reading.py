@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from operator import itemgetter
+
 from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role, shown
-from glossa.hearing.utterance import Utterance
+from glossa.hearing.utterance import Utterance, mask_of
 from glossa.house.frozen import Frozen
 from glossa.house.model import Intent
 from glossa.house.values import Value, tidy
@@ -13,6 +15,17 @@ from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Where, s
 from glossa.matching.grammar import Grammar
 from glossa.matching.meaning import meaning
 from glossa.matching.result import Piece, Reading, SlotValue
+
+
+def filled(utterance: Utterance, alignment: Alignment) -> object:
+    """Equal for alignments whose readings mean the same, though what they cost may differ: what the slots took, and what amounts are left over."""
+    said = [
+        (p.slot, o and o.candidate and (o.candidate.value, o.candidate.outside))
+        for p, o in zip(alignment.pattern.places, alignment.chosen, strict=True)
+        if p.slot
+    ]
+    amounts = mask_of(r == Role.AMOUNT for r in utterance.roles) if Role.AMOUNT in utterance.roles else 0
+    return alignment.pattern.intent.id, tuple(sorted(said, key=itemgetter(0))), alignment.covered & (utterance.times_at | amounts)
 
 
 def reading_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> Reading:
