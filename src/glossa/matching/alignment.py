@@ -50,7 +50,8 @@ class Option(Struct, frozen=True):
     """What a place of a phrase may take.
 
     Attributes:
-        gain: what taking it saves: the weight of its tokens less its cost.
+        gain: what taking it saves at most: the weight of its tokens less its cost. ``least`` is what it saves at least, for bounds: another
+            word of the phrase may make a token weigh less.
         tokens: as a bit mask; ``start`` and ``end`` where it stands.
         cost: in content words.
         weight: what it adds to the weight of the phrase.
@@ -59,6 +60,7 @@ class Option(Struct, frozen=True):
     """
 
     gain: float
+    least: float
     tokens: int
     start: int
     end: int
@@ -307,6 +309,31 @@ class Aligner:
             elif role == Role.AMOUNT and (claimed & bit or not scales(pattern, chosen)):
                 cost = MOST_AMOUNT
             items.append(Item(_LEFT, cost, at, at + 1, -1, role, where))
+
+    def floors(self, free: int) -> tuple[float, ...]:
+        """What leaving each token costs at least, whatever the phrase: nothing where a small place may take it, little where a word of direction may go without saying.
+
+        Args:
+            free: the tokens that a small place may take, as a bit mask.
+        """
+        utterance, poles = self._utterance, self._language.poles
+        floors = [0.0 if free >> at & 1 else w for at, w in enumerate(utterance.weights)]
+        if self._poles:
+            heard = {(at, e.word) for at, edges in enumerate(utterance.edges) for e in edges if e.word in poles}
+            led = not self._absolute.isdisjoint(self._said)
+            for at, word in enumerate(utterance.words):
+                if self._poles >> at & 1:
+                    others = {other for where, other in heard if where != at and other != word}
+                    same = any(not set(poles[other]).isdisjoint(poles[word]) for other in others)
+                    if same or (led and self._language.changes(word)):
+                        floors[at] = min(floors[at], WEIGHT[Role.VERB])
+        return tuple(floors)
+
+    def most_asked(self) -> float:
+        """What words that only ask can save at most, where a phrase asks."""
+        utterance, filler = self._utterance, WEIGHT[Role.FILLER]
+        tokens = zip(utterance.roles, utterance.weights, strict=True)
+        return sum(max(0.0, w - filler) for i, (r, w) in enumerate(tokens) if self._asked >> i & 1 and r in _SAID_IN_ASKING)
 
     def most_beside(self) -> float:
         """What clauses of their own, in front and behind, can save at most."""

@@ -103,6 +103,7 @@ class Grammar:
         of_word: for a word, the numbers of the positions that hold it.
         of_position: for a position, the numbers of the patterns that hold it.
         unworded: the patterns without a word that has to be said.
+        small_words: the words of places that carry so little that their order doesn't matter.
         word_weight: what a word of a phrase weighs.
         free: slots that take any words; ``anything`` says whether any slot or property does.
     """
@@ -130,6 +131,7 @@ class Grammar:
                 if place.position >= 0:
                     self.of_position.setdefault(place.position, []).append(pattern.number)
         self.unworded = frozenset(p.number for p in self.patterns if not p.worded)
+        self.small_words = frozenset(w for p in self.patterns for i in p.small for w in p.places[i].words)
 
     def _compile(self, intent: Intent) -> None:
         measures, names = self._measures(intent), self._own_words(intent)

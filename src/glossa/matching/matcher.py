@@ -30,8 +30,8 @@ from glossa.matching.stops import Fired, Severity, fired
 MOST_READINGS = 4
 """Meanings of an utterance that are looked at."""
 
-MOST_STEPS_OF_A_LINE = 2_300
-"""Steps of all searches for one line, about 15 µs each."""
+MOST_STEPS_OF_A_LINE = 2_600
+"""Steps of all searches for one line, about 10 µs each."""
 STEPS_OF_A_PART, STEPS_OF_A_WORD = 30, 3
 """What it costs to analyse a part of an utterance that may hold several commands, in steps of a search, and each word in it."""
 

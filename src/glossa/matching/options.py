@@ -26,15 +26,15 @@ FREE_TOKENS = 14
 
 
 class Options(Struct, frozen=True):
-    """All options of a place, best first, and the largest gain among them."""
+    """All options of a place, best first, and the most that one of them saves at least."""
 
     all: tuple[Option, ...] = ()
-    gain: float = -math.inf
+    least: float = -math.inf
 
     @classmethod
     def of(cls, options: Sequence[Option]) -> Options:
-        """Options with their largest gain."""
-        return cls(tuple(options), max(o.gain for o in options)) if options else NOTHING
+        """Options, with the most that one of them saves at least."""
+        return cls(tuple(options), max(o.least for o in options)) if options else NOTHING
 
 
 NOTHING = Options()
@@ -47,10 +47,12 @@ class Choices:
         utterance: what was heard, not empty and not too long.
         grammar: the compiled phrases.
         about: devices that were spoken of before, as a bit mask, which need not be named again.
+        floors: what leaving each token unexplained costs at least; its weight unless given.
     """
 
-    def __init__(self, utterance: Utterance, grammar: Grammar, about: int = 0) -> None:
+    def __init__(self, utterance: Utterance, grammar: Grammar, about: int = 0, floors: Sequence[float] = ()) -> None:
         self.utterance, self.grammar = utterance, grammar
+        self._floors = floors or utterance.weights
         self._spoken_about = about
         self._absolute = frozenset(grammar.lexicon.language.grammar.absolute)
         self._slots: dict[int, Options] = {}
@@ -66,6 +68,10 @@ class Choices:
             self._named_values.setdefault(span.entry.spec, []).append(span)
         self.hits = self._word_options()
 
+    def floor(self, tokens: int) -> float:
+        """What leaving the tokens of a bit mask costs at least."""
+        return sum(floor for at, floor in enumerate(self._floors) if tokens >> at & 1)
+
     # --- options of words -------------------------------------------------------------------------------------------
 
     def _word_options(self) -> dict[int, Options]:
@@ -79,7 +85,8 @@ class Choices:
                 weight = grammar.word_weight[edge.word]
                 cost = edge.cost * weight
                 tokens = (1 << edge.end) - (1 << edge.start)
-                option = Option(utterance.weight(tokens) - cost, tokens, edge.start, edge.end, cost, weight, edge)
+                gain, least = utterance.weight(tokens) - cost, self.floor(tokens) - cost
+                option = Option(gain, least, tokens, edge.start, edge.end, cost, weight, edge)
                 for position in positions:
                     best = hits.setdefault(position, {})
                     known = best.get((edge.start, edge.end))
@@ -144,8 +151,10 @@ class Choices:
             counts = COSTS.free - weight
         else:
             counts = max(weight, COSTS.least)
-        gain = weight - candidate.cost
-        return Option(gain, candidate.tokens, candidate.start, candidate.end, candidate.cost, counts, None, candidate, spec)
+        gain, least = weight - candidate.cost, self.floor(candidate.tokens) - candidate.cost
+        return Option(
+            gain, least, candidate.tokens, candidate.start, candidate.end, candidate.cost, counts, None, candidate, spec
+        )
 
     def devices(self, among: int) -> list[Candidate]:
         """What the device expressions stand for among some devices, best first.

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
+from heapq import heapify, heappop, heappush
 
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
@@ -29,7 +30,7 @@ MOST_TRIED = 400
 
 
 MOST_STEPS = 1_250
-"""Steps of a search, about 20 µs each; rows of real households take up to 800. What takes more is not understood, whatever it is."""
+"""Steps of a search, about 10 µs each; rows of real households take up to 800. What takes more is not understood, whatever it is."""
 STEPS_OF_A_PHRASE = 2
 """What it costs to look at a phrase at all, in steps."""
 NEVER = 1 << 30
@@ -51,24 +52,25 @@ class Search:
     def __init__(self, utterance: Utterance, grammar: Grammar, about: Iterable[str] = (), most: int = MOST_STEPS) -> None:
         self.utterance, self.grammar = utterance, grammar
         self.about = grammar.lexicon.mask(about)
-        self.total = utterance.weight((1 << len(utterance.words)) - 1)
         language = grammar.lexicon.language
         self._aligner = Aligner(utterance, language, COSTS.order * grammar.house.matching.order)
-        self._choices = Choices(utterance, grammar, self.about)
+        free = 0
+        for edge in (e for edges in utterance.edges for e in edges if e.word in grammar.small_words):
+            free |= (1 << edge.end) - (1 << edge.start)
+        floors = self._aligner.floors(free)
+        self._floor = sum(floors)
+        self._choices = Choices(utterance, grammar, self.about, floors)
         self._said = frozenset(utterance.words)
         self._scaling = Role.AMOUNT in utterance.roles
         self._rests: dict[int, float] = {}
         self._hits = self._choices.hits
-        self._gains = {position: options.gain for position, options in self._hits.items()}
-        self._total_garbage = self.total * COSTS.garbage
-        small = (Role.SMALL, Role.BROKEN, Role.ASIDE)
-        self._most_beside = self._aligner.most_beside()
-        self._most_small = sum(w for w, r in zip(utterance.weights, utterance.roles, strict=True) if r in small)
+        self._least = {position: options.least for position, options in self._hits.items()}
+        self._most_beside, self._most_asked = self._aligner.most_beside(), self._aligner.most_asked()
         spans = [((1 << s.end) - (1 << s.start)) for at in utterance.spans for s in at if s.entry.kind == "value"]
         spans += [(1 << q.end) - (1 << q.start) for q in utterance.quantities] + [e.tokens for e in utterance.expressions]
-        heaviest = max((utterance.weight(t) for t in dict.fromkeys(spans)), default=0.0)
-        anything = bool(grammar.anything) and self.total
-        self._most_slot = max(heaviest, anything)
+        anything = bool(grammar.anything or self.about)  # any words, and "the left one"
+        heaviest = max((self._choices.floor(t) for t in dict.fromkeys(spans)), default=0.0)
+        self._most_slot = self._floor if anything else heaviest
         self.steps, self._most_steps = 0, most
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
 
@@ -80,16 +82,22 @@ class Search:
     def alignments(self) -> list[Alignment]:
         """Every alignment worth looking at, cheapest first; among equals the one that fits more, then the order of the house file."""
         patterns = self.grammar.patterns
-        bounds = sorted((self._loose_bound(patterns[number]), number) for number in self._touched())
+        # Phrases wait in the order of what they cost at least: first by a rough bound, then by one that knows what their slots can take.
+        waiting: list[tuple[float, int, list[Options] | None]] = [
+            (self._loose_bound(patterns[number]), number, None) for number in self._touched()
+        ]
+        heapify(waiting)
         best = math.inf
         kept: list[Alignment] = []
-        for loose, number in bounds:
-            if loose > best + BEHIND or self.steps > self._most_steps:
+        while waiting:
+            bound, number, options = heappop(waiting)
+            if bound > best + BEHIND or self.steps > self._most_steps:
                 break
-            self.steps += STEPS_OF_A_PHRASE
             pattern = patterns[number]
-            options = self._choices.of_places(pattern)
-            if self._bound(pattern, options) > best + BEHIND:
+            if options is None:
+                self.steps += STEPS_OF_A_PHRASE
+                options = self._choices.of_places(pattern)
+                heappush(waiting, (self._bound(pattern, options), number, options))
                 continue
             for alignment in self._lay(pattern, options, best + BEHIND):
                 if alignment.score >= FLOOR:
@@ -111,20 +119,20 @@ class Search:
     def _loose_bound(self, pattern: Pattern) -> float:
         """A cost that no way to lay the pattern can be under, without a look at what its slots can take."""
         cost = self._rest(pattern)
-        gains = self._gains
+        leasts = self._least
         for position, missing in pattern.words:
-            gain = gains.get(position, -9.0) + missing
-            if gain > 0:
-                cost -= gain
-        return cost - pattern.slots_missing - min(pattern.slots * self._most_slot, self.total)
+            saved = leasts.get(position, -9.0) + missing
+            if saved > 0:
+                cost -= saved
+        return cost - pattern.slots_missing - min(pattern.slots * self._most_slot, self._floor)
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
         cost = self._rest(pattern)
         for number in pattern.main:
-            gain = options[number].gain + pattern.places[number].missing
-            if gain > 0:
-                cost -= gain
+            saved = options[number].least + pattern.places[number].missing
+            if saved > 0:
+                cost -= saved
         return cost
 
     def _rest(self, pattern: Pattern) -> float:
@@ -135,15 +143,17 @@ class Search:
         return known
 
     def _untaken(self, pattern: Pattern) -> float:
-        cost = self._total_garbage if pattern.garbage else self.total
+        cost = self._floor * COSTS.garbage if pattern.garbage else self._floor
         if not pattern.measures.isdisjoint(self._said):
             named = (w for word, w in zip(self.utterance.words, self.utterance.weights, strict=True) if word in pattern.measures)
             cost -= sum(max(0.0, w - WEIGHT[Role.SMALL]) for w in named)
         if self._with_others:  # the "turn" that "kill" was said for
             cost -= sum(p.missing for p in pattern.places if not self._with_others.isdisjoint(p.words))
+        if pattern.intent.read:
+            cost -= self._most_asked
         if self._about(pattern) == About.OWN:
             cost -= sum(p.missing for p in pattern.places if p.own)
-        return cost + pattern.fixed - self._most_small - self._most_beside
+        return cost + pattern.fixed - self._most_beside
 
     def _about(self, pattern: Pattern) -> About:
         """What was spoken of before, seen from a pattern."""
@@ -160,11 +170,11 @@ class Search:
         ahead = [0.0]
         for number in reversed(order):
             missing = places[number].missing
-            ahead.append(ahead[-1] + max(0.0, options[number].gain + missing))
+            ahead.append(ahead[-1] + max(0.0, options[number].least + missing))
             lists.append([o for o in options[number].all if o.gain + missing > 0])
         lists.reverse()
         ahead.reverse()
-        base = self._rest(pattern)  # small places are paid for here, and never more than they can save
+        base = self._rest(pattern)
         chosen: list[Option | None] = [None] * len(places)
         kept: list[Alignment] = []
         about = self._about(pattern)
@@ -197,7 +207,7 @@ class Search:
             for option in lists[at]:
                 if option.start >= first and not option.tokens & tokens and (spec < 0 or option.spec == spec):
                     chosen[number] = option
-                    visit(at + 1, cost - option.gain - place.missing, tokens | option.tokens)
+                    visit(at + 1, cost - option.least - place.missing, tokens | option.tokens)
             chosen[number] = None
             visit(at + 1, cost, tokens)
 
