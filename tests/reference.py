@@ -176,9 +176,12 @@ def devices(utterance: Utterance, grammar: Grammar, pattern: Pattern) -> list[To
                     others[took.value] = took
         kept += [first, *others.values()]
     kept = [t for t in kept if not any(t.tokens < name for name in unfit)]
-    plain = [
-        t for t in kept if not any(t.tokens < o.tokens and t.value != o.value and o.cost <= t.cost + COSTS.outside for o in kept)
-    ]
+
+    def hidden(took: Took, other: Took) -> bool:
+        most = took.cost + COSTS.outside if took.value != other.value else took.cost - COSTS.outside
+        return took.tokens < other.tokens and other.cost <= most
+
+    plain = [t for t in kept if not any(hidden(t, o) for o in kept)]
     return sorted(plain, key=lambda t: (t.cost - weight(utterance, t.tokens), t.start))[:MOST_DEVICES]
 
 

@@ -312,9 +312,36 @@ class Decisions(unittest.TestCase):
                 self.assertEqual((match.outcome, match.best.slots), ("accept", {"device": (device,), "power": power}))
 
 
-WORDS = (
-    "red blue lamp fan on off the and set to forty not please den lap in all lamps no ten by half left up raise out light brighter"
-).split()
+WORDS = [
+    "red",
+    "blue",
+    "lamp",
+    "fan",
+    "on",
+    "off",
+    "the",
+    "and",
+    "set",
+    "to",
+    "forty",
+    "not",
+    "please",
+    "den",
+    "lap",
+    "in",
+    "all",
+    "lamps",
+    "no",
+    "ten",
+    "by",
+    "half",
+    "left",
+    "up",
+    "raise",
+    "out",
+    "light",
+    "brighter",
+]
 PHRASES = [
     "[the] $device $power",
     "set [the] $device to $level",

@@ -28,6 +28,9 @@ PLAIN_NAME = 0.15
 MOST_APART = 2
 """Modifiers of one expression that may stand apart: a room and an exception."""
 
+PAIR = 2
+"""How many "both" are."""
+
 MOST_EXPRESSIONS = 60
 
 
@@ -215,6 +218,11 @@ def _counted(values: Sequence[Any]) -> Things | None:
     return Things((replace(things.references[0], count=count),))
 
 
+def _pair(values: Sequence[Any]) -> Things:
+    """ "both the kettle and the lamp"."""
+    return _joined(values[1:])
+
+
 def _joined(values: Sequence[Any]) -> Things:
     return Things((*values[0].references, *values[-1].references))
 
@@ -261,9 +269,11 @@ RULES = (
     Rule("thing", ("place",), _room_only, COSTS.room_only),
     Rule("counted", ("count", "thing"), _counted),
     Rule("counted", ("all", "count", "thing"), _counted),
+    Rule("counted", ("pair", "thing"), _counted),
     Rule("list", ("thing",), itself),
     Rule("list", ("counted",), itself),
     Rule("list", ("thing", "and", "list"), _joined),
+    Rule("list", ("pair", "thing", "and", "thing"), _pair),
     Rule("list", ("counted", "and", "list"), _joined),
     Rule("list", ("thing", "enumerated"), _joined),
     Rule("enumerated", ("thing", "and", "thing"), _joined),
@@ -273,6 +283,8 @@ RULES = (
     Rule("excepted", ("except", "room", "one"), _mask),
     Rule("excepted", ("except", "place", "one"), _mask),
     Rule("excepted", ("except", "one", "place"), lambda v: v[2].devices),
+    Rule("excepted", ("sparing", "list"), _mask),
+    Rule("excepted", ("sparing", "list", "as_it_is"), _mask),
     Rule("expression", ("list", "excepted"), _without),
     Rule("expression", ("list",), itself),
     Rule("expression", ("list", "correction", "list"), _last, COSTS.apart),
@@ -286,19 +298,15 @@ class DeviceGrammar:
     def __init__(self, lexicon: Lexicon) -> None:
         self._lexicon = lexicon
         language = lexicon.language
-        sets = tuple(
-            (symbol, language.phrases("grammar", name))
-            for symbol, name in (
-                ("all", "all"), ("everything", "everything"), ("and", "joined"), ("except", "excepted"), ("inside", "inside"),
-                ("one", "one"), ("correction", "correction"),
-            )
-        )  # fmt: skip
+        names = ("everything", "except", "sparing", "as_it_is", "inside", "one", "correction", "pair", "and", "all")
+        fields = {"except": "excepted", "and": "joined"}
+        sets = tuple((symbol, language.phrases("grammar", fields.get(symbol, symbol))) for symbol in names)
         self._starting: dict[str, list[tuple[str, PhraseSet]]] = {}
         for symbol, phrases in sets:
             for word in phrases.by_first:
                 self._starting.setdefault(word, []).append((symbol, phrases))
         self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
-        self.joiners = frozenset(w for s, p in sets if s in ("and", "except") for w in p.by_first)
+        self.joiners = frozenset(w for s, p in sets if s in ("and", "except", "sparing") for w in p.by_first)
 
     def expressions(
         self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool]
@@ -315,7 +323,7 @@ class DeviceGrammar:
             return (), ()
         following = self._following(passable)
         for cell in cells:  # "all off", but not the "all" of "all the lamps"
-            for edge in cell.get("all", ()):
+            for edge in (*cell.get("all", ()), *cell.get("pair", ())):
                 # "turn off all the": what, was not said; "both off": two that were spoken of
                 cut = words[edge.end - 1] in self._lexicon.articles or words[edge.start] in self._lexicon.language.grammar.them
                 if not cut and not any(
@@ -346,7 +354,7 @@ class DeviceGrammar:
         word = words[at]
         for symbol, phrases in self._starting.get(word, ()):
             for length in phrases.starts(words, at):
-                cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, symbol))
+                cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, PAIR if symbol == "pair" else symbol))
         count = self._counts.get(word, 0)
         if count > 1:
             cell["count"] = [Edge(at, at + 1, "count", count)]

@@ -124,7 +124,7 @@ def _part(values: Sequence[Any]) -> Num | None:
     top = values[0].value if len(values) > 1 else 1
     if len(values) == 1 and part.denominator not in (2, 4):
         return None
-    if not 0 < top < 100 or not float(top).is_integer() or (top > 1 and top * part > 1 and part.denominator < 3):
+    if not 0 < top < 100 or not float(top).is_integer() or (top > 1 and top * part >= 1 and part.denominator < 3):
         return None
     return Num(float(int(top) * part), share=True)
 

@@ -148,6 +148,8 @@ class Hearing:
         if roles.times_at:
             quantities = tuple(q for q in quantities if not ((1 << q.end) - (1 << q.start)) & roles.times_at)
             edges = self._with_measures(words, edges)
+        if roles.ordered >= 0:  # the "is" of "make sure it is locked" asks nothing
+            edges = tuple(() if at == roles.ordered else here for at, here in enumerate(edges))
         weights = roles.weights(self._filler_factor)
         joiners = self._devices.joiners
         passed = (Role.FILLER, Role.SMALL, Role.ASIDE)
@@ -242,7 +244,7 @@ class _Roles:
         self._hearing, self._words, self._edges = hearing, words, edges
         self._language = hearing.language
         self._known = hearing.lexicon.vocabulary.words
-        self.degree, self.times, self.times_at, self.amount_at = 1.0, 0.0, 0, 0
+        self.degree, self.times, self.times_at, self.amount_at, self.ordered = 1.0, 0.0, 0, 0, -1
         self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
         self.roles: list[Role] = []
         while len(self.roles) < len(words):
@@ -349,6 +351,7 @@ class _Roles:
         for here in range(at + 1, len(self._words)):
             if self._words[here] in copula and self.roles[here] in (Role.TALK, Role.SMALL):
                 self.roles[here] = Role.FILLER
+                self.ordered = here
                 return
 
     def _asides(self) -> None:
@@ -365,7 +368,8 @@ class _Roles:
             up_to = word in hearing._directions and following in hearing._absolute and nears
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
-            if (article and named) or up_to or (before == Role.NUMBER and following):
+            becomes = counted and word in hearing._absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"
+            if (article and named) or up_to or becomes or (before == Role.NUMBER and following):
                 roles[at] = Role.ASIDE
 
     def _leads(self, before: str, word: str) -> bool:

@@ -57,14 +57,21 @@ class ChoiceValues(Values, frozen=True):
         return str(value) if str(value) in self.choices else None
 
     def forms(self, tag: str, speech: Speech) -> Iterator[Form]:
-        """The spoken forms, or the value's own name where there are none."""
+        """The spoken forms, and the value's own name but where a language has its own ones or the name is said for another value."""
+        said = {text: value for value in self.choices for text in texts_for(self.spoken.get(value, {}), tag)}
         for value in self.choices:
-            for text in texts_for(self.spoken.get(value, {}), tag) or self._built_in(value, speech):
+            spoken = texts_for(self.spoken.get(value, {}), tag)
+            own = [name for name in self._besides(value, tag) if said.get(name, value) == value]
+            for text in dict.fromkeys((*spoken, *own) if spoken else self._built_in(value, speech)):
                 if words(text):
                     yield Form(words(text), value)
 
     def _built_in(self, value: str, speech: Speech) -> tuple[str, ...]:
         return (value,)
+
+    def _besides(self, value: str, tag: str) -> tuple[str, ...]:
+        """What a value is called besides its spoken forms."""
+        return () if tag in self.spoken.get(value, {}) else (value,)
 
     def shown(self, value: Value, tag: str, speech: Speech) -> str:
         """The first spoken form of the language, where there is one."""
@@ -88,6 +95,10 @@ class SwitchValues(ChoiceValues, frozen=True):
     def literal(self, value: object) -> Value | None:
         """``True`` is on, ``False`` off."""
         return super().literal(("off", "on")[value] if isinstance(value, bool) else value)
+
+    def _besides(self, value: str, tag: str) -> tuple[str, ...]:
+        """Nothing: a switch that opens and shuts something is not turned on."""
+        return ()
 
     def _built_in(self, value: str, speech: Speech) -> tuple[str, ...]:
         built_in, own = speech.switched(value)

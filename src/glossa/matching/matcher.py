@@ -275,13 +275,15 @@ def _fits(whole: Match, understood: Understood) -> bool:
 def _lead(meanings: Sequence[Meant]) -> float:
     """By how many words of cost the best meaning leads.
 
-    No rival is what does not count in the mode, what is refused where the best is not, what still lacks something where the best does not, and
-    what explains only a part of the same words with the same intent.
+    No rival is what does not count in the mode, what is refused where the best is not, what lies out of range or still lacks something where
+    the best does not, and what explains only a part of the same words with the same intent.
     """
     if not meanings:
         return 0.0
     best = meanings[0]
     rivals = [m for m in meanings[1:] if m.live and not (m.refused and not best.refused)]
+    if not best.reading.outside:
+        rivals = [m for m in rivals if not m.reading.outside]
     if not best.reading.missing:
         rivals = [m for m in rivals if not m.reading.missing]
     rivals = [m for m in rivals if not _part_of(m.alignment, best.alignment)]

@@ -160,8 +160,8 @@ class Choices:
         """What the device expressions stand for among some devices, best first.
 
         Of the readings of the same words, those in the right room go before others, a name before a group, a group before a noun; beside the
-        first one only those are kept that take other words by their sound. What lies inside another expression as cheap and means
-        something else is not given.
+        first one only those are kept that take other words by their sound. What lies inside another expression is not given where that
+        is as cheap and means something else, or where it is the whole of a name of which this is a part.
         """
         spans: dict[int, list[tuple[int, Candidate]]] = {}
         unfit: list[int] = []  # plain names of devices that can't do it: the "lamp" of "floor lamp" is no other lamp
@@ -175,7 +175,7 @@ class Choices:
         kept = [c for readings in spans.values() for c in _first_ones(readings)]
         if unfit:
             kept = [c for c in kept if not any(c.tokens != t and c.tokens & t == c.tokens for t in unfit)]
-        kept = [c for c in kept if not any(o.cost <= c.cost + COSTS.outside and _within(c, o) for o in kept)]
+        kept = [c for c in kept if not any(_hidden(c, o) for o in kept)]
         kept.sort(key=lambda c: (c.cost - self.utterance.weight(c.tokens), c.start, c.value.devices))  # type: ignore[union-attr]
         return [*self._spoken_of(among), *kept[:MOST_DEVICES]]
 
@@ -364,6 +364,8 @@ def _guesses(candidate: Candidate) -> set[tuple[int, str]]:
     return {(e.start, e.word.removesuffix("s")) for e in candidate.used if e.how & How.SOUND}
 
 
-def _within(one: Candidate, other: Candidate) -> bool:
-    """Whether one candidate's tokens are some, not all, of the other's, and mean something else."""
-    return one.tokens != other.tokens and one.tokens & other.tokens == one.tokens and one.value != other.value
+def _hidden(one: Candidate, other: Candidate) -> bool:
+    """Whether one candidate's tokens are some, not all, of another one's that is about as cheap and means something else, or is clearly cheaper."""
+    if one.tokens == other.tokens or one.tokens & other.tokens != one.tokens:
+        return False
+    return other.cost <= (one.cost + COSTS.outside if one.value != other.value else one.cost - COSTS.outside)

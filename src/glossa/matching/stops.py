@@ -221,7 +221,7 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
     """A value that was begun and not said or not understood, where a default would stand in for it: "dim the lamp by ..."."""
     relative, scaled = grammar.lexicon.language.grammar.relative, alignment.pattern.scaled
     if any(alignment.candidate(slot) is None for slot in scaled):
-        for at in alignment.left_over(Role.UNKNOWN, Role.VERB, Role.TALK):
+        for at in alignment.left_over(Role.UNKNOWN, Role.VERB, Role.TALK, Role.SMALL):
             if at and utterance.words[at - 1] in relative:
                 return " ".join(utterance.words[at - 1 : at + 1])
     if any(p.slot == "device" for p in alignment.pattern.places) or alignment.pattern.intent.device:

@@ -15,6 +15,7 @@ from glossa.matching.alignment import Alignment, Candidate
 from glossa.matching.grammar import Grammar
 
 _PASSED = frozenset((Role.SMALL, Role.FILLER))
+_OPENING = frozenset((Role.FILLER, Role.REPEAT, Role.PREAMBLE))
 _MISHEARD = frozenset((Role.UNKNOWN, Role.TALK, Role.WORD, Role.VERB))
 
 
@@ -31,6 +32,7 @@ def torn(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
 class _Beside:
     def __init__(self, utterance: Utterance, alignment: Alignment, grammar: Grammar) -> None:
         self.utterance, self.covered, self.lexicon = utterance, alignment.covered, grammar.lexicon
+        self.measures = alignment.pattern.measures
         self.grammar = grammar.lexicon.language.grammar
 
     def at(self, candidate: Candidate | None, spec: int) -> Iterator[int]:
@@ -46,6 +48,13 @@ class _Beside:
 
     def _free(self, at: int) -> bool:
         return 0 <= at < len(self.utterance.words) and not self.covered >> at & 1
+
+    def _misheard(self, at: int) -> bool:
+        """Whether a word has no place and may be another one; what the phrase is about, and the verb that a request begins with, are themselves."""
+        if not self._free(at) or self.utterance.roles[at] not in _MISHEARD or self.utterance.words[at] in self.measures:
+            return False
+        opens = all(role in _OPENING for role in self.utterance.roles[:at])
+        return not (opens and self.utterance.roles[at] == Role.VERB)
 
     def _names(self, candidate: Candidate, devices: Devices) -> Iterator[int]:
         """The "beige" of "the beige lamps", the "big" of "big bathroom lamp": where a name has its other words.
@@ -73,7 +82,7 @@ class _Beside:
         longer = self.lexicon.of_longer_value.get(spec, set())
         if len(candidate.used) == 1 and candidate.used[0].word in longer:
             for at in (candidate.start - 1, candidate.end):
-                if self._free(at) and self.utterance.roles[at] in _MISHEARD:
+                if self._misheard(at):
                     yield at
 
     def _numbers(self, candidate: Candidate) -> Iterator[int]:
@@ -84,5 +93,5 @@ class _Beside:
                 if step < 0 and words[at] in self.grammar.joined:
                     yield at
                 at += step
-            if self._free(at) and roles[at] in _MISHEARD and self.lexicon.vocabulary.may_be_number(words[at]):
+            if self._misheard(at) and self.lexicon.vocabulary.may_be_number(words[at]):
                 yield at
