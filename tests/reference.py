@@ -426,6 +426,9 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         guessed = bool(took.edges) and all(e.how & How.SOUND for e in took.edges) and sum(e.cost for e in took.edges) >= 0.2
         if place.slot == "device":
             add("which", took.value[1])
+            at = took.start - 1
+            nouns = bool(took.edges) and all(e.word in lexicon.of_noun_word for e in took.edges)
+            add("named otherwise", nouns and at >= 0 and at in free and utterance.roles[at] == Role.UNKNOWN)
             add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6)
             at_room = any(e.tokens == sum(1 << i for i in took.tokens) and e.things.rank == ROOM for e in utterance.expressions)
             add("unnamed thing", at_room and any(utterance.roles[i] == Role.UNKNOWN for i in free))
@@ -450,8 +453,13 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         if place.relation and isinstance(took.value, (int, float)):
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             add("preposition", leading(utterance, took.start) in against)
-    starts = [t.start for _, t in weighty]
-    add("order", sum(b < a for a, b in zip(starts, starts[1:], strict=False)))
+    reworded = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
+    for (_, first), (_, second) in zip(weighty, weighty[1:], strict=False):
+        moved = any(t.word and t.edges[0].how & reworded for t in (first, second))
+        add("another order" if moved else "order", second.start < first.start)
+    both = min(count.get("verb left", 0), count.get("unheard verb", 0))
+    for term, more in (("another verb", both), ("verb left", -both), ("unheard verb", -both)):
+        add(term, more)
     plain = [t for _, t in weighty if t.cost <= COSTS.form and t.weight >= 0.5]
     add("words heard", min(4, len(plain)))
     add("all unsure", not plain)

@@ -143,7 +143,7 @@ def _one_of(choices: Choices, candidates: tuple[str, ...], intent: Intent) -> An
     ]
     if len(bare) == 1 and bare[0] in ordinals and ordinals.index(bare[0]) < len(candidates):
         return Answer("value", (candidates[ordinals.index(bare[0])],))
-    if len(bare) == 1 and language.phrases("grammar", "all").whole(bare):
+    if any(language.phrases("grammar", name).whole(bare) for name in ("all", "pair")):
         return Answer("value", candidates)
     offered = lexicon.mask(candidates)
     best: tuple[float, Answer] | None = None

@@ -29,6 +29,9 @@ MOST_RECENT = 8
 LONGEST_REPEAT = 4
 """Words of the longest false start that is looked for."""
 
+PLAIN_VALUE = 0.15
+"""A value that costs less than this was named plainly."""
+
 PAUSES = frozenset(",.;:!?…")
 _TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
 _COUNTED = frozenset((Role.NUMBER, Role.NEGATION, Role.TALK))
@@ -118,6 +121,7 @@ class Hearing:
         self.opening = frozenset(w for p in phrases for w in p.by_first)
         self._movable, self._directions = frozenset(grammar.after_number_only), frozenset(grammar.directions)
         self._absolute = frozenset(grammar.absolute)
+        self._leading = tuple(w for w in grammar.absolute if w in language.small and w in lexicon.vocabulary.words)
         prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
         articles = frozenset(grammar.articles) - language.phrases("grammar", "pronouns").single
         self._wanting = ((prepositions & language.small) - frozenset(grammar.after_number_only)) | articles
@@ -143,8 +147,8 @@ class Hearing:
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = _without_numbers(edges, quantities)
         roles = _Roles(self, words, edges, quantities)
-        if roles.amount_at:  # the "un" of "un peu" is no number
-            quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.amount_at)
+        if roles.wordy_at:  # the "un" of "un peu" and the "second" of "hang on a second" are no numbers
+            quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.wordy_at)
         if roles.times_at:
             quantities = tuple(q for q in quantities if not ((1 << q.end) - (1 << q.start)) & roles.times_at)
             edges = self._with_measures(words, edges)
@@ -157,6 +161,7 @@ class Hearing:
             w if r in passed and word not in joiners else math.inf for r, w, word in zip(roles.roles, weights, words, strict=True)
         ]
         spans = self.lexicon.spans(edges, skips)
+        edges = self._with_prepositions(words, edges, spans, quantities)
         articles = self.lexicon.articles
         passable = [
             (word in articles and following not in joiners) or (r == Role.FILLER and word not in joiners)
@@ -195,6 +200,22 @@ class Hearing:
             if word in language.felt:
                 mask |= 1 << at + 1
         return mask & ~(1 << len(words))
+
+    def _with_prepositions(
+        self,
+        words: Sequence[str],
+        edges: Sequence[tuple[WordEdge, ...]],
+        spans: Sequence[Sequence[NamedSpan]],
+        quantities: Sequence[Quantity],
+    ) -> tuple[tuple[WordEdge, ...], ...]:
+        """Right before a value one preposition is as good as another: "at twenty" and "on twenty" for "to twenty"."""
+        values = {q.start for q in quantities if q.cost < HOMOPHONE}
+        values.update(at for at, here in enumerate(spans) if any(s.entry.kind == "value" and s.cost < PLAIN_VALUE for s in here))
+        made = list(edges)
+        for at in (v - 1 for v in values if v and words[v - 1] in self._absolute):
+            others = (w for w in self._leading if w != words[at])
+            made[at] = (*made[at], *(WordEdge(at, at + 1, w, COSTS.synonym, How.SYNONYM) for w in others))
+        return tuple(made)
 
     def _with_measures(self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]) -> tuple[tuple[WordEdge, ...], ...]:
         """In "double the brightness" the measure stands for the direction."""
@@ -244,13 +265,13 @@ class _Roles:
         self._hearing, self._words, self._edges = hearing, words, edges
         self._language = hearing.language
         self._known = hearing.lexicon.vocabulary.words
-        self.degree, self.times, self.times_at, self.amount_at, self.ordered = 1.0, 0.0, 0, 0, -1
+        self.degree, self.times, self.times_at, self.wordy_at, self.ordered = 1.0, 0.0, 0, 0, -1
         self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
         self.roles: list[Role] = []
         while len(self.roles) < len(words):
             self.roles += self._phrase(len(self.roles))
-        # The "half" of "half as bright", and the "un" of "un peu".
-        self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1 and not self._in_amount(q)]
+        # The "half" of "half as bright", the "un" of "un peu", the "second" of "hang on a second".
+        self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1 and not self._in_words(q)]
         repeats = len(set(words)) < len(words)
         self._again = {
             i for i, w in enumerate(words if repeats else ()) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]
@@ -289,9 +310,11 @@ class _Roles:
         degree, share = self._degree(at)
         if degree >= max(length, 1):
             self.degree = share
-            self.amount_at |= (1 << at + degree) - (1 << at)
+            self.wordy_at |= (1 << at + degree) - (1 << at)
             return [Role.AMOUNT] * degree
         if filler and filler == length and not (filler == 1 and words[at] in known and not ignored):
+            if length > 1:
+                self.wordy_at |= (1 << at + length) - (1 << at)
             return [Role.FILLER] * length
         if negation and negation == length:
             return [Role.NEGATION] * length
@@ -299,8 +322,8 @@ class _Roles:
             return [Role.TALK] * length
         return [self._word(at)]
 
-    def _in_amount(self, quantity: Quantity) -> bool:
-        return not ((1 << quantity.end) - (1 << quantity.start)) & ~self.amount_at
+    def _in_words(self, quantity: Quantity) -> bool:
+        return not ((1 << quantity.end) - (1 << quantity.start)) & ~self.wordy_at
 
     def _word(self, at: int) -> Role:
         language, word = self._language, self._words[at]

@@ -156,7 +156,7 @@ class Vocabulary:
         listed = (
             language.filler,
             language.talk,
-            *(language.phrases("grammar", k) for k in ("excepted", "everything", "all", "inside")),
+            *(language.phrases("grammar", k) for k in ("excepted", "everything", "all", "pair", "inside")),
         )
         self._ordinary = frozenset(w for phrases in listed for w in phrases.words)
         self._ordinary |= language.small | language.light | language.negation.single

@@ -378,7 +378,8 @@ class Aligner:
                 break
         for at in range(last, count - 1):
             if utterance.clauses >> at & 1 and utterance.roles[at] != Role.NEGATION:
-                reason = (1 << count) - (1 << at)
+                if any(r not in light for r in utterance.roles[at:]):  # "por favor" behind a pause is no reason
+                    reason = (1 << count) - (1 << at)
                 break
             if utterance.roles[at] not in light:
                 break

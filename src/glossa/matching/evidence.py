@@ -13,6 +13,7 @@ import tomllib
 from collections.abc import Mapping
 from functools import lru_cache
 from importlib import resources
+from itertools import pairwise
 
 from msgspec import Struct
 
@@ -24,7 +25,7 @@ from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import plural
 from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Option, Where
-from glossa.matching.grammar import Grammar
+from glossa.matching.grammar import Grammar, Place
 from glossa.matching.result import Counted
 
 MOST_HEARD = 4
@@ -85,6 +86,7 @@ TERMS = (
     Term("number inside", -1, -4.0, "numbers with no place in the phrase, inside it"),
     Term("number behind", -1, -4.0, "numbers with no place in the phrase, behind it"),
     Term("verb left", -1, -0.5, "verbs that say little, left over"),
+    Term("another verb", -1, -0.2, "verbs that say little, one left over and another one not heard"),
     Term("small before", -1, -0.1, "prepositions and pronouns left over before it"),
     Term("small inside", -1, -0.3, "prepositions and pronouns left over inside it"),
     Term("small behind", -1, -0.3, "prepositions and pronouns left over behind it"),
@@ -114,11 +116,13 @@ TERMS = (
     Term("taken by sound", -1, -0.7, "words bridged by sound from words that usually are others"),
     Term("split", -1, -0.2, "words written in several"),
     Term("order", -1, -0.4, "places out of their order"),
+    Term("another order", -1, -0.1, "places out of their order, one of them a word that stands for the phrase's own: \"dim the lamp\" for \"the lamp dimmer\""),
     Term("preposition", -1, -3.0, "\"by\" before what a value becomes, or \"to\" before an amount of change"),
     Term("homophone", -1, -2.0, "numbers that usually are other words"),
     Term("rough number", -1, -0.5, "numbers strung together, ordinals, misspelt ones"),
     Term("unit", -1, -4.0, "units that are another value's"),
     Term("unnamed thing", -1, -2.0, "a device that is known by its room alone, and an unknown word that may be its name"),
+    Term("named otherwise", -1, -1.0, "an unknown word right before a noun that alone says which device is meant: \"traffic light\""),
     Term("first words", -1, -1.5, "names of which only the first words were said"),
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),
@@ -147,6 +151,7 @@ def _few(count: float) -> float:
 _LEFT = {
     Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small",
 }  # fmt: skip
+_REWORDED = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
 _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
 
 
@@ -216,11 +221,16 @@ class _Measured:
             elif item.kind == Kind.UNHEARD:
                 self._unheard(item)
             elif item.kind == Kind.ORDER:
-                self._add("order", round(item.cost / COSTS.order))
+                self._order()
             elif item.kind == Kind.MISFIT:
                 self._add("preposition", 1)
             elif item.option is not None:
                 self._heard(item, item.option)
+        both = min(self._amounts.get("verb left", 0.0), self._amounts.get("unheard verb", 0.0))
+        if both:  # "keep it at twenty" for "set it to twenty"
+            self._add("another verb", both)
+            self._add("verb left", -both)
+            self._add("unheard verb", -both)
         self._whole()
         self._question()
         self._times()
@@ -348,6 +358,7 @@ class _Measured:
                 self._only_a_room(candidate)
                 and any(i.kind == Kind.LEFT and i.role == Role.UNKNOWN for i in self._alignment.items),
             )
+            self._add("named otherwise", self._named_otherwise(candidate))
             self._add("first words", candidate.cost - sum(e.cost for e in candidate.used) >= COSTS.first_words - 1e-9)
             guess = self._guessed(candidate, candidate.value)
             self._add(
@@ -382,6 +393,14 @@ class _Measured:
         cost = sum(e.cost for e in guessed)
         return cost if cost >= FAR and all(n and n != devices.devices for n in nouns) else 0.0
 
+    def _named_otherwise(self, candidate: Candidate) -> bool:
+        """Whether an unknown word stands where a noun that alone names the device has its other words."""
+        nouns = self._grammar.lexicon.of_noun_word
+        at = candidate.start - 1 if self._language.grammar.head == "last" else candidate.end
+        if not candidate.used or any(e.word not in nouns for e in candidate.used) or not 0 <= at < len(self._utterance.words):
+            return False
+        return self._utterance.roles[at] == Role.UNKNOWN and self._free(at, at + 1)
+
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""
         tokens = candidate.tokens
@@ -412,10 +431,23 @@ class _Measured:
 
     # --- the alignment as a whole -----------------------------------------------------------------------------------
 
+    def _order(self) -> None:
+        """Places out of their order; a word in another form stands where that form stands."""
+        taken = [o for p, o in self._taken() if o.tokens]
+        for before, option in pairwise(taken):
+            if option.start < before.start:
+                moved = any(o.edge is not None and o.edge.how & _REWORDED for o in (before, option))
+                self._add("another order" if moved else "order", 1)
+
+    def _taken(self) -> list[tuple[Place, Option]]:
+        """The places that are not small and took something."""
+        chosen = zip(self._alignment.pattern.places, self._alignment.chosen, strict=True)
+        return [(p, o) for p, o in chosen if o is not None and not p.small]
+
     def _whole(self) -> None:
         alignment = self._alignment
         places = alignment.pattern.places
-        taken = [(p, o) for p, o in zip(places, alignment.chosen, strict=True) if o is not None and not p.small]
+        taken = self._taken()
         unheard = [
             p
             for p, o in zip(places, alignment.chosen, strict=True)

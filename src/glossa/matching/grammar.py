@@ -105,6 +105,7 @@ class Grammar:
         unworded: the patterns without a word that has to be said.
         small_words: the words of places that carry so little that their order doesn't matter.
         word_weight: what a word of a phrase weighs.
+        extremes: the words for the most and the least of a range.
         free: slots that take any words; ``anything`` says whether any slot or property does.
     """
 
@@ -118,6 +119,8 @@ class Grammar:
             for d in house.devices.values()
             for values in (p.values for p in d.properties.values())
         )
+        numbers = self.lexicon.language.numbers
+        self.extremes = frozenset(w for text in (*numbers.maximum, *numbers.minimum) for w in text.split())
         self._keys: dict[tuple[object, ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
         self.of_word: dict[str, list[int]] = {}
@@ -237,9 +240,9 @@ class Grammar:
         changed = slot in intent.changed_by
         asked = slot in intent.ask
         missing = COSTS.missing_default if slot in intent.defaults else COSTS.missing_asked if asked else COSTS.missing_slot
-        about: tuple[object, ...] = (slot, self.lexicon.fitting(intent)) if slot == "device" else (slot, intent.device)
-        key = self._keys.setdefault(about, len(self._keys))
         relation = "to" if used else "by" if changed else ""
+        about: tuple[object, ...] = (slot, self.lexicon.fitting(intent)) if slot == "device" else (slot, intent.device, relation)
+        key = self._keys.setdefault(about, len(self._keys))
         return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key)
 
 

@@ -114,7 +114,10 @@ class Choices:
             if place.slot == "device":
                 known = self._device_options(pattern.required)
             else:
-                known = Options.of(self._slot_options(pattern, place.slot))
+                options = self._slot_options(pattern, place.slot)
+                if place.relation == "by":  # nothing changes by "full"
+                    options = [o for o in options if not any(e.word in self.grammar.extremes for e in o.edges)]
+                known = Options.of(options)
             self._slots[place.key] = known
         return known
 
