@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import pairwise
 from typing import Any
 
 from msgspec import Struct, field
@@ -10,6 +11,7 @@ from msgspec import Struct, field
 from glossa.hearing.costs import COSTS
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
+from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
 from glossa.house.sorts import DURATIONS, NumberValues
 from glossa.house.values import Value, Values
@@ -81,6 +83,7 @@ class Lexicon:
         self._bit = {device: 1 << i for i, device in enumerate(house.devices)}
         self._root = _Node()
         self._words: set[str] = set()
+        self._pairs: set[tuple[str, str]] = set()
         self._strict: dict[str, float] = {}
         self._kin: set[str] = set()
         self.specs: list[Values] = []
@@ -113,7 +116,7 @@ class Lexicon:
         self.ignored = PhraseSet.of(self.texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
-            self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms, house.recogniser,
+            self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms, house.recogniser, self._pairs,
         )  # fmt: skip
         units: dict[str, str] = {}
         for spec in self.specs:
@@ -148,7 +151,12 @@ class Lexicon:
         mask = (1 << len(self.ids)) - 1
         for name in intent.properties:
             mask &= (self.having if name == intent.read else self.settable).get(name, 0)
-        return mask
+        fixed = {name: s.value for name, s in intent.set.items() if isinstance(s, Fixed)}
+        properties = {d: self.house.devices[d].properties for d in self.devices(mask) if fixed}
+        unfit = (
+            d for d, has in properties.items() if any(has[n].values.written(v) is None for n, v in fixed.items() if n in has)
+        )
+        return mask & ~self.mask(unfit) or mask
 
     # --- what the house holds ---------------------------------------------------------------------------------------
 
@@ -197,14 +205,18 @@ class Lexicon:
             self.specs.append(values)
         return self._spec_numbers[key]
 
-    def _add(self, words: Iterable[str], entry: Entry) -> None:
-        kept = tuple(words)
-        bare = tuple(w for w in kept if w not in self.articles) or kept
+    def bare(self, words: Words) -> Words:
+        """The words of a name without articles."""
+        return tuple(w for w in words if w not in self.articles) or words
+
+    def _add(self, words: Iterable[str], entry: Entry, *, whole: bool = False) -> None:
+        bare = tuple(words) if whole else self.bare(tuple(words))
         for way, cost in ((bare, 0.0), *((w, COSTS.household) for w in self.otherwise(bare))):
             node = self._root
             for word in way:
                 node = node.next.setdefault(word, _Node())
             self._words.update(way)
+            self._pairs.update(pairwise(way))
             made = Entry(entry.kind, entry.devices, entry.spec, entry.value, entry.room, entry.cost + cost) if cost else entry
             if made not in node.entries:
                 node.entries.append(made)
@@ -245,6 +257,8 @@ class Lexicon:
                             kept[bit] = min(cost, kept.get(bit, cost))
         for way, devices in self._named_elsewhere(named).items():
             self._add(way, Entry("name", devices, cost=FOREIGN))
+        for name, owner in self._told_apart_by_articles():
+            self._add(name, Entry("name", self._bit[owner]), whole=True)
         for way, devices in named.items():
             self._add(way, Entry("name", devices))
             turned = self._turned(way)  # "the lamp on the left bedside"
@@ -271,13 +285,21 @@ class Lexicon:
         groups = (n for g in house.groups.values() for n in self.texts(g.names))
         self.named = frozenset(w for way in (*named, *groups) for w in way)
 
+    def _told_apart_by_articles(self) -> list[tuple[Words, str]]:
+        """Names that are one without their articles, and the device of each: "his lamp" and "her lamp"."""
+        names = [(name, d.id) for d in self.house.devices.values() for name in self.texts(d.names)]
+        owners: dict[Words, set[str]] = {}
+        for name, device in names:
+            owners.setdefault(self.bare(name), set()).add(device)
+        return [(name, device) for name, device in names if self.bare(name) != name and len(owners[self.bare(name)]) > 1]
+
     def _named_elsewhere(self, named: Mapping[Words, int]) -> dict[Words, int]:
         """Names of the house's other languages that are none in this one; they are heard in its sentences too."""
         found: dict[Words, int] = {}
         others = [tag for tag in self.house.languages if tag != self.tag]
         for device in self.house.devices.values():
             for name in (n for tag in others for n in device.names.get(tag, ())):
-                bare = tuple(w for w in name if w not in self.articles) or name
+                bare = self.bare(name)
                 if bare not in named:
                     found[bare] = found.get(bare, 0) | self._bit[device.id]
         return found
@@ -299,7 +321,7 @@ class Lexicon:
 
     def _ways(self, name: Words, nouns: Sequence[Words]) -> Iterator[Words]:
         """A name, and the same with its class word exchanged for the kind's other ones."""
-        bare = tuple(w for w in name if w not in self.articles) or name
+        bare = self.bare(name)
         yield bare
         last = self.language.grammar.head == "last"
         forms = [f for n in nouns for f in (n, plural_of(n, self.language))]

@@ -16,7 +16,7 @@ from glossa.hearing.roles import How
 from glossa.hearing.sounding import Like, SoundTable
 from glossa.house.recogniser import USUAL, Recogniser
 from glossa.language import Language, plural
-from glossa.language.phones import Phones, SoundPrices, phones
+from glossa.language.phones import Phones, SoundPrices, apart, phones
 from glossa.language.phrases import Words
 
 MOST_NEAR = 12
@@ -32,6 +32,9 @@ FARTHEST_PARTED = 7
 
 LONGEST_SPLIT = 16
 """Letters that the parts of a split word may have together."""
+
+LEAST_MERGED, FARTHEST_MERGED = 6, 0.3
+"""Letters at least of a merged word that was misheard besides, and how far by sound it may be from the two words."""
 
 SHORT_PART = 4
 """Letters that one part at least of a word that was split and misheard has at most."""
@@ -85,6 +88,7 @@ class Vocabulary:
         kin: words that are never taken for each other by sound, such as the names of colours.
         sound_price, synonym_price: factors on what sound-alikes and words that mean the same cost.
         recogniser: how it mishears.
+        pairs: words that stand side by side in a name or a value.
     """
 
     def __init__(
@@ -98,6 +102,7 @@ class Vocabulary:
         sound_price: float = 1.0,
         synonym_price: float = 1.0,
         recogniser: Recogniser = USUAL,
+        pairs: Iterable[tuple[str, str]] = (),
     ) -> None:
         self.language = language
         self.words = frozenset(words)
@@ -109,6 +114,8 @@ class Vocabulary:
         self._joined = lru_cache(MOST_CACHED)(self._join)
         self._splits = lru_cache(MOST_CACHED)(self._taken_apart)
         self._table: SoundTable | None = None
+        self._pairs = {a + b: (a, b) for a, b in sorted(pairs)}
+        self._pair_table: SoundTable | None = None
         self._prices = SoundPrices(recogniser.sounds)
         self._written_for: dict[str, tuple[str, ...]] = {}
         for meant, every in recogniser.written.items():
@@ -373,12 +380,42 @@ class Vocabulary:
         return self._splits(word)
 
     def _taken_apart(self, word: str) -> Words | None:
-        known = any(word in k for k in (self.words, self._fixed, self._usual, self._ordinary, self.language.common))
+        lists = (
+            self.words,
+            self._fixed,
+            self._usual,
+            self._ordinary,
+            self._number_parts,
+            self.language.verbs,
+            self.language.common,
+        )
+        known = any(word in k for k in lists)
         if known or len(word) < 5 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
         whole = [w for w in ways if any(map(self._whole, w)) and all(self._whole(p) or p in self._ordinary for p in w)]
-        return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else None
+        return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else self._misheard_pair(word)
+
+    def _misheard_pair(self, word: str) -> Words | None:
+        """The two parts of a merged word that sounds like two words of the house side by side: "gest" and "room" of "gestroom"."""
+        if len(word) < LEAST_MERGED:
+            return None
+        if self._pair_table is None:
+            self._pair_table = SoundTable(
+                tuple(self._pairs), [self.sound(a) + self.sound(b) for a, b in self._pairs.values()], self._prices
+            )
+        near = self._pair_table.within(word, self.sound(word), FARTHEST_MERGED, 1)
+        alone = self.near(word)
+        if not near or (alone and alone[0].cost < COSTS.sound + COSTS.sound_slope * near[0][1] + COSTS.split):
+            return None
+        first, second = self._pairs[near[0][0]]
+
+        def unlike(at: int) -> float:
+            parts = ((word[:at], first), (word[at:], second))
+            return sum(apart(said, meant, self.language.tag, (self.sound(said), self.sound(meant))) for said, meant in parts)
+
+        at = min(range(2, len(word) - 1), key=unlike)
+        return word[:at], word[at:]
 
     def _whole(self, word: str) -> bool:
         """Whether a part of a merged word is a word of the house, one that means the same, or a number word."""

@@ -148,7 +148,8 @@ class Grammar:
                 if intent.to_a_device and all(slot != "device" for _, slot, _ in said):
                     said.append(((), "device", False))  # it is said all the same, or was spoken of before
                 prior = COSTS.rare * -math.log2(max(sequence.weight, 1e-6))
-                for positions, cost in ((said, 0.0), *((v, COSTS.household) for v in self._variants(said))):
+                variants = (*self._variants(said), *self._renamed(said, intent))
+                for positions, cost in ((said, 0.0), *((v, COSTS.household) for v in variants)):
                     places = tuple(self._place(words, slot, optional, intent, names) for words, slot, optional in positions)
                     if not places or places in seen:
                         continue
@@ -191,6 +192,21 @@ class Grammar:
                     if made < MOST_VARIANTS:
                         made += 1
                         yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + len(said) :]]
+
+    def _renamed(self, positions: Sequence[tuple[Words, str, bool]], intent: Intent) -> Iterator[list[tuple[Words, str, bool]]]:
+        """The same positions with a name of the intent's own device exchanged for its other names."""
+        own = self.house.devices.get(intent.device) or self.house.groups.get(intent.device)
+        names = list(dict.fromkeys(self.lexicon.bare(n) for n in self.lexicon.texts(own.names))) if own is not None else []
+        made = 0
+        for name in names if len(names) > 1 else ():
+            for at in range(len(positions) - len(name) + 1):
+                run = positions[at : at + len(name)]
+                if not all(w in p[0] for w, p in zip(name, run, strict=True)):
+                    continue
+                for other in (n for n in names if n != name):
+                    if made < MOST_VARIANTS:
+                        made += 1
+                        yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + len(name) :]]
 
     def _own_words(self, intent: Intent) -> frozenset[str]:
         """The words of the names of an intent's own device."""

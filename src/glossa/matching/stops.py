@@ -165,7 +165,8 @@ def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Gramm
     sounding = [e.start for o in alignment.chosen if o is not None for e in o.edges if e.how & How.SOUND and e.end == e.start + 1]
     small = alignment.left_over(Role.VERB, Role.SMALL)
     words = (*utterance.words, "")
-    said = {o.edge.start for o in alignment.chosen if o is not None and o.edge is not None}  # what the phrase itself says
+    taken = zip(alignment.pattern.places, alignment.chosen, strict=True)
+    said = {o.edge.start for p, o in taken if o is not None and o.edge is not None and not p.small}  # what the phrase itself says
     verbs = {i for i in range(1, len(words)) if words[i] in language.verbs or words[i] in language.light} | said
     before_a_verb = [i for i in (*sounding, *small) if i + 1 in verbs]
     return next((words[i] for i in (*left, *before_a_verb) if vocabulary.may_be_negation(words[i])), "")
