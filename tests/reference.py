@@ -387,9 +387,9 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         names = {Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small"}
         prepositions = language.grammar.after_number_only
         led = at - 1
-        while led >= 0 and led not in covered and utterance.words[led] in lexicon.articles:
+        while led >= 0 and utterance.words[led] in lexicon.articles:
             led -= 1
-        add("led by a direction", role in (Role.UNKNOWN, Role.WORD) and led in covered and utterance.words[led] in prepositions)
+        add("led by a direction", role in (Role.UNKNOWN, Role.WORD, Role.TALK) and led in covered and utterance.words[led] in prepositions)
         if role in names and (role != Role.WORD or utterance.weights[at] >= 0.5):
             add(f"{names[role]} {where}")
         add("verb left", role == Role.VERB)

@@ -277,10 +277,10 @@ class _Measured:
     def _led(self, item: Item) -> bool:
         """Whether a direction that was understood rather is a preposition: the "on" of "on fire" and of "on its side"."""
         utterance, at = self._utterance, item.start
-        if item.role not in (Role.UNKNOWN, Role.WORD):
+        if item.role not in (Role.UNKNOWN, Role.WORD, Role.TALK):
             return False
         before = at - 1
-        while before >= 0 and utterance.words[before] in self._grammar.lexicon.articles and self._free(before, before + 1):
+        while before >= 0 and utterance.words[before] in self._grammar.lexicon.articles:
             before -= 1
         parted = any(utterance.pauses >> i & 1 for i in range(before + 1, at + 1))
         movable = self._language.grammar.after_number_only
