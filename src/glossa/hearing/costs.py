@@ -27,8 +27,8 @@ class Costs(Struct, frozen=True):
             which cost ``taken`` more.
         said_again: a word of the house that was said before.
         part, head_first, first_words: a part of a name, one with its noun in front, its first words alone.
-        wrong_room, moved, room_alone, room_only, apart, everything: device expressions: a room that it is not in, "in the room" behind,
-            a room without a preposition, nothing but a room, a modifier that stands apart, "all" without a noun.
+        wrong_room, moved, room_alone, room_only, room_bare, apart, everything: device expressions: a room that it is not in, "in the room"
+            behind, a room without a preposition, nothing but a place ("in the den") and a room ("the den"), a modifier that stands apart, "all" without a noun.
         missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
         rare: a phrase alternative of weight w costs ``rare * -log2(w)``, w relative to the heaviest one.
         beside: a word of the house in a clause of its own.
@@ -63,6 +63,7 @@ class Costs(Struct, frozen=True):
     moved: float = 0.03
     room_alone: float = 0.05
     room_only: float = 0.45
+    room_bare: float = 0.6
     apart: float = 0.05
     everything: float = 0.15
     missing_slot: float = 1.5

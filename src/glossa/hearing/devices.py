@@ -267,6 +267,7 @@ RULES = (
     Rule("thing", ("only_all",), _everything, COSTS.everything),
     Rule("thing", ("everything", "where"), _everything_in),
     Rule("thing", ("place",), _room_only, COSTS.room_only),
+    Rule("thing", ("room",), _room_only, COSTS.room_bare),
     Rule("counted", ("count", "thing"), _counted),
     Rule("counted", ("all", "count", "thing"), _counted),
     Rule("counted", ("pair", "thing"), _counted),

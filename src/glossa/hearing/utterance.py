@@ -19,6 +19,7 @@ from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
 from glossa.hearing.roles import How, Role
 from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
 from glossa.hearing.vocabulary import WordEdge
+from glossa.language import PhraseSet
 
 LITTLE, LOT = 0.5, 2.0
 """What "slightly" and "a lot" make of the usual amount of a change."""
@@ -125,6 +126,8 @@ class Hearing:
         prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
         articles = frozenset(grammar.articles) - language.phrases("grammar", "pronouns").single
         self._wanting = ((prepositions & language.small) - frozenset(grammar.after_number_only)) | articles
+        numbers = language.numbers
+        self.extremes = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
         self._clause = language.phrases("grammar", "clause")
         self._filler_factor = lexicon.house.matching.filler
@@ -388,7 +391,8 @@ class _Roles:
             leads = before == Role.POLE and self._leads(words[at - 1], word)
             named = before in (Role.NUMBER, Role.WORD, Role.UNKNOWN) or leads
             nears = any(r == Role.NUMBER for r in roles[at + 2 : at + 4])
-            up_to = word in hearing._directions and following in hearing._absolute and nears
+            extreme = any(hearing.extremes.at(words, i) for i in range(at + 2, min(at + 4, len(words))))  # "up to the max"
+            up_to = word in hearing._directions and following in hearing._absolute and (nears or extreme)
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
             becomes = counted and word in hearing._absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"

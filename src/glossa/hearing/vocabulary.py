@@ -239,7 +239,7 @@ class Vocabulary:
         for heard, near in self._rewritten.get(word, ()):
             if len(heard) == 1:
                 yield near
-        taken = How.TAKEN if word in self._usual or word in self._counted else How.SAME
+        taken = How.TAKEN if word in self._usual or word in self._counted or word in language.verbs else How.SAME
         for said in language.alike.get(word, ()):
             yield Near(said, COSTS.alike, How.SOUND)
             for other in same.get(said, ()):
@@ -328,7 +328,8 @@ class Vocabulary:
         for held in (self._household, self._rewritten):
             for heard, near in held.get(tokens[at], ()):
                 end = at + len(heard)
-                if len(heard) > 1 and tokens[at:end] == heard and not self._turns(heard, near.word):
+                trusted = near.how == How.REWRITTEN or not self._turns(heard, near.word)  # "less bright" is dimmer
+                if len(heard) > 1 and tokens[at:end] == heard and trusted:
                     yield WordEdge(at, end, near.word, near.cost, near.how, near.also)
         letters = len(tokens[at])
         for end in range(at + 2, min(at + MOST_SPAN, len(tokens)) + 1):

@@ -173,7 +173,8 @@ class NumberWords(Section, frozen=True):
 class Amounts(Section, frozen=True):
     """How much a change is: ``usual``, half (``little``) or twice (``lot``) of what it is when nothing is said, or a multiple of what there is.
 
-    ``measures``: a measure -> the word of change that it stands for in "double the brightness".
+    ``measures``: a measure -> the word of change that it stands for in "double the brightness"; ``of_units``: for a unit, what is
+    measured in it, whatever a house calls the property.
     """
 
     usual: Words = []
@@ -181,6 +182,7 @@ class Amounts(Section, frozen=True):
     lot: Words = []
     times: dict[str, Words] = {}
     measures: dict[str, str] = {}
+    of_units: dict[str, Words] = {}
 
 
 class FollowUpWords(Section, frozen=True):

@@ -16,7 +16,7 @@ from glossa.house.effects import slot_of
 from glossa.house.forms import SetWire
 from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
-from glossa.house.sorts import WordsValues
+from glossa.house.sorts import NumberValues, WordsValues
 from glossa.house.text import words
 from glossa.language.phrases import Words
 
@@ -216,6 +216,10 @@ class Grammar:
     def _measures(self, intent: Intent) -> frozenset[str]:
         same = self.lexicon.language.same
         names = [*(w for name in intent.properties for w in words(name)), *self._own_words(intent)]
+        lexicon = self.lexicon
+        specs = (lexicon.specs[n] for name in intent.properties for n in lexicon.specs_of.get(name, ()))
+        units = {spec.unit for spec in specs if isinstance(spec, NumberValues)}
+        names += [w for unit in sorted(units) for w in lexicon.language.amounts.of_units.get(unit, ())]
         said = {w for name in names for w in (name, *same.get(name, ()))}
         phrases = [p for s in texts_for_phrases(intent.phrases, self.tag) for q in s.sequences for p in q.positions]
         language = self.lexicon.language
