@@ -389,7 +389,10 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         led = at - 1
         while led >= 0 and utterance.words[led] in lexicon.articles:
             led -= 1
-        add("led by a direction", role in (Role.UNKNOWN, Role.WORD, Role.TALK) and led in covered and utterance.words[led] in prepositions)
+        add(
+            "led by a direction",
+            role in (Role.UNKNOWN, Role.WORD, Role.TALK) and led in covered and utterance.words[led] in prepositions,
+        )
         if role in names and (role != Role.WORD or utterance.weights[at] >= 0.5):
             add(f"{names[role]} {where}")
         add("verb left", role == Role.VERB)
@@ -429,8 +432,8 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             at = took.start - 1
             nouns = bool(took.edges) and all(e.word in lexicon.of_noun_word for e in took.edges)
             add("named otherwise", nouns and at >= 0 and at in free and utterance.roles[at] == Role.UNKNOWN)
-            add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6)
             at_room = any(e.tokens == sum(1 << i for i in took.tokens) and e.things.rank == ROOM for e in utterance.expressions)
+            add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6 and not at_room)
             add("unnamed thing", at_room and any(utterance.roles[i] == Role.UNKNOWN for i in free))
             sounding = sum(e.cost for e in took.edges if e.how & How.SOUND)
             others = [lexicon.of_noun_word.get(e.word, 0) for e in took.edges if not e.how & How.SOUND]

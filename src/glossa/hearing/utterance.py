@@ -174,8 +174,13 @@ class Hearing:
         pauses = _pauses(text, tokens)
         clauses = pauses | mask_of(self._begins_clause(words, roles.roles, at) for at in range(len(words)))
         named, language = self.lexicon.named, self.language
+        particles = (
+            r == Role.POLE and w in self._movable and before in (Role.UNKNOWN, Role.TALK)  # the "up" of "it's steamed up"
+            for w, r, before in zip(words, roles.roles, (None, *roles.roles), strict=False)
+        )
         telling = mask_of(
-            (r in _TELLING or w in named) and w not in language.felt for w, r in zip(words, roles.roles, strict=True)
+            (r in _TELLING or w in named) and w not in language.felt and not particle
+            for w, r, particle in zip(words, roles.roles, particles, strict=True)
         )
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
@@ -396,8 +401,15 @@ class _Roles:
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
             becomes = counted and word in hearing._absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"
-            if (article and named) or up_to or becomes or (before == Role.NUMBER and following):
+            if (article and named) or up_to or becomes or self._goes_with_value(word) or (before == Role.NUMBER and following):
                 roles[at] = Role.ASIDE
+
+    def _goes_with_value(self, word: str) -> bool:
+        """Whether it goes without saying that something is on, for it is turned to a value: "turn on the lamp to fifty"."""
+        if word not in self._language.switch.on:
+            return False
+        to = self._language.grammar.absolute[:1]
+        return any(q.unit == "percent" or self._words[q.start - 1 : q.start] == tuple(to) for q in self._quantities)
 
     def _leads(self, before: str, word: str) -> bool:
         """Whether a direction such as "brighter" may stand before a preposition."""

@@ -359,7 +359,8 @@ class _Measured:
                 and any(i.kind == Kind.LEFT and i.role == Role.UNKNOWN for i in self._alignment.items),
             )
             self._add("named otherwise", self._named_otherwise(candidate))
-            self._add("first words", candidate.cost - sum(e.cost for e in candidate.used) >= COSTS.first_words - 1e-9)
+            more = candidate.cost - sum(e.cost for e in candidate.used)
+            self._add("first words", more >= COSTS.first_words - 1e-9 and not self._only_a_room(candidate))
             guess = self._guessed(candidate, candidate.value)
             self._add(
                 "guessed which" if len(candidate.used) > 1 else "guessed name", guess if len(candidate.used) > 1 else guess > 0

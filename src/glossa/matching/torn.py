@@ -64,13 +64,22 @@ class _Beside:
         for between in range(candidate.start, candidate.tokens.bit_length()):
             if self._free(between) and self.utterance.roles[between] in (Role.UNKNOWN, Role.TALK):
                 yield between
+        several = devices.which or devices.devices.bit_count() > 1
+        if several:  # the "upstairs" of "all lights off upstairs", where there are upstairs lights
+            for other, (word, role) in enumerate(zip(self.utterance.words, self.utterance.roles, strict=True)):
+                if (
+                    role == Role.WORD
+                    and self._free(other)
+                    and word in self.lexicon.named
+                    and word not in self.lexicon.of_noun_word
+                ):
+                    yield other
         at = candidate.start - 1 if self.grammar.head == "last" else candidate.end
         if not self._free(at):
             return
         role, word = self.utterance.roles[at], self.utterance.words[at]
         if role == Role.WORD and word in self.lexicon.named:
             yield at
-        several = devices.which or devices.devices.bit_count() > 1
         said_of_one = word in self.lexicon.articles or word in self.grammar.pronouns
         if several and (
             role in (Role.UNKNOWN, Role.TALK) or (role == Role.SMALL and self.grammar.head == "last" and not said_of_one)
@@ -78,7 +87,9 @@ class _Beside:
             yield at
 
     def _values(self, candidate: Candidate, spec: int) -> Iterator[int]:
-        """The "horn" of "horn white", where there is a "warm white"."""
+        """The "horn" of "horn white", where there is a "warm white"; the "low" of "on low", where there is no "low"."""
+        if self._free(candidate.end) and self.utterance.roles[candidate.end] == Role.POLE:
+            yield candidate.end
         longer = self.lexicon.of_longer_value.get(spec, set())
         if len(candidate.used) == 1 and candidate.used[0].word in longer:
             for at in (candidate.start - 1, candidate.end):
