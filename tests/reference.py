@@ -369,6 +369,11 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     def add(term: str, amount: float = 1) -> None:
         count[term] = count.get(term, 0) + amount
 
+    def only_a_room(took: Took) -> bool:
+        mask = sum(1 << i for i in took.tokens)
+        return any(e.tokens == mask and e.things.rank == ROOM for e in utterance.expressions)
+
+    in_a_room = any(p.slot == "device" and t.tokens and only_a_room(t) for p, t in taken)
     towards = any(
         p.relation == "to" and leading(utterance, t.start) in language.grammar.absolute
         for p, t in taken
@@ -382,7 +387,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             continue
         if role == Role.POLE and left(utterance, grammar, laid, at, towards) == WEIGHT[Role.VERB]:
             role = Role.VERB
-        if role == Role.SMALL and word in lexicon.articles:
+        if role == Role.SMALL and (word in lexicon.articles or (word in language.grammar.pronouns and in_a_room)):
             continue
         names = {Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small"}
         prepositions = language.grammar.after_number_only
@@ -395,7 +400,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         )
         if role in names and (role != Role.WORD or utterance.weights[at] >= 0.5):
             add(f"{names[role]} {where}")
-        add("verb left", role == Role.VERB)
+        add("verb before" if where == "before" else "verb left", role == Role.VERB)
         add("broken off", role == Role.BROKEN and not begun)
         add("amount left", role == Role.AMOUNT and left(utterance, grammar, laid, at, towards) > 0.1)
     verbs = language.verbs | language.light
@@ -405,8 +410,14 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         elif not place.small and not said_with & set(place.words):
             verb_heard = any(utterance.words[i] in verbs for i in covered)
             add(
-                "unheard direction" if place.missing > 1.2 else "unheard word" if place.missing >= 0.5 else "unheard verb",
-                not (place.missing < 0.5 and verb_heard),
+                "unheard measure"
+                if place.measure
+                else "unheard direction"
+                if place.missing > 1.2
+                else "unheard word"
+                if place.missing >= 0.5
+                else "unheard verb",
+                place.measure or not (place.missing < 0.5 and verb_heard),
             )
     for place, took in weighty:
         for edge in took.edges:
@@ -432,7 +443,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             at = took.start - 1
             nouns = bool(took.edges) and all(e.word in lexicon.of_noun_word for e in took.edges)
             add("named otherwise", nouns and at >= 0 and at in free and utterance.roles[at] == Role.UNKNOWN)
-            at_room = any(e.tokens == sum(1 << i for i in took.tokens) and e.things.rank == ROOM for e in utterance.expressions)
+            at_room = only_a_room(took)
             add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6 and not at_room)
             add("unnamed thing", at_room and any(utterance.roles[i] == Role.UNKNOWN for i in free))
             sounding = sum(e.cost for e in took.edges if e.how & How.SOUND)
@@ -458,11 +469,14 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             add("preposition", leading(utterance, took.start) in against)
     reworded = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
     for (_, first), (_, second) in zip(weighty, weighty[1:], strict=False):
-        moved = any(t.word and t.edges[0].how & reworded for t in (first, second))
+        moved = any(
+            t.edges[0].how & reworded if t.word else isinstance(t.value, tuple) and only_a_room(t) for t in (first, second)
+        )
         add("another order" if moved else "order", second.start < first.start)
-    both = min(count.get("verb left", 0), count.get("unheard verb", 0))
-    for term, more in (("another verb", both), ("verb left", -both), ("unheard verb", -both)):
-        add(term, more)
+    for verb in ("verb before", "verb left"):
+        both = min(count.get(verb, 0), count.get("unheard verb", 0))
+        for term, more in (("another verb", both), (verb, -both), ("unheard verb", -both)):
+            add(term, more)
     plain = [t for _, t in weighty if t.cost <= COSTS.form and t.weight >= 0.5]
     add("words heard", min(4, len(plain)))
     add("all unsure", not plain)

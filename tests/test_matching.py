@@ -349,6 +349,7 @@ PHRASES = [
     "red alert",
     "(blue | den) fan [now] on",
     "$device [at] $level",
+    "$device level $level",
 ]
 
 

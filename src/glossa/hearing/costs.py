@@ -30,6 +30,7 @@ class Costs(Struct, frozen=True):
         wrong_room, moved, room_alone, room_only, room_bare, apart, everything: device expressions: a room that it is not in, "in the room"
             behind, a room without a preposition, nothing but a place ("in the den") and a room ("the den"), a modifier that stands apart, "all" without a noun.
         missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
+        missing_measure, missing_verb: a word for what a value measures that was not said, and a verb beside two slots at least.
         rare: a phrase alternative of weight w costs ``rare * -log2(w)``, w relative to the heaviest one.
         beside: a word of the house in a clause of its own.
         order: two places out of their order.
@@ -69,6 +70,8 @@ class Costs(Struct, frozen=True):
     missing_slot: float = 1.5
     missing_asked: float = 0.6
     missing_default: float = 0.3
+    missing_measure: float = 0.35
+    missing_verb: float = 0.45
     rare: float = 0.05
     beside: float = 0.4
     order: float = 0.12

@@ -85,7 +85,8 @@ TERMS = (
     Term("number before", -1, -3.0, "numbers with no place in the phrase, before it"),
     Term("number inside", -1, -4.0, "numbers with no place in the phrase, inside it"),
     Term("number behind", -1, -4.0, "numbers with no place in the phrase, behind it"),
-    Term("verb left", -1, -0.5, "verbs that say little, left over"),
+    Term("verb before", -1, -0.2, "verbs that say little, left over before the stretch that the phrase covers"),
+    Term("verb left", -1, -0.5, "verbs that say little, left over inside or behind it"),
     Term("another verb", -1, -0.2, "verbs that say little, one left over and another one not heard"),
     Term("small before", -1, -0.1, "prepositions and pronouns left over before it"),
     Term("small inside", -1, -0.3, "prepositions and pronouns left over inside it"),
@@ -101,6 +102,7 @@ TERMS = (
     Term("part of its name", -1, -0.5, "words that were not heard of a name that the phrase holds and of which others were heard"),
     Term("unheard direction", -1, -3.0, "words of the phrase that have an opposite and were not heard"),
     Term("unheard verb", -1, -0.3, "verbs of the phrase that say little and were not heard, where no other verb was"),
+    Term("unheard measure", -1, -0.3, "a word for what a value measures that was not heard: \"speed\""),
     Term("unheard question", -1, -3.0, "question words of the phrase that were not heard"),
     Term("only a name", -1, -2.0, "nothing but a name was heard of a phrase that holds more"),
     Term("nothing named", -1, -2.0, "only verbs and directions were heard of a phrase that names something"),
@@ -205,6 +207,8 @@ class _Measured:
         chosen = zip(alignment.pattern.places, alignment.chosen, strict=True)
         unsaid = {p.slot for p, o in chosen if o is None and p.relation} - alignment.pattern.intent.defaults.keys()
         self._begun = bool(unsaid) and Role.BROKEN in utterance.roles
+        device = alignment.candidate("device")
+        self._in_a_room = device is not None and bool(device.tokens) and self._only_a_room(device)
         self._verb_heard = any(w in verbs and alignment.covered >> i & 1 for i, w in enumerate(utterance.words))
 
     def amounts(self, lead: float) -> dict[str, float]:
@@ -226,11 +230,12 @@ class _Measured:
                 self._add("preposition", 1)
             elif item.option is not None:
                 self._heard(item, item.option)
-        both = min(self._amounts.get("verb left", 0.0), self._amounts.get("unheard verb", 0.0))
-        if both:  # "keep it at twenty" for "set it to twenty"
-            self._add("another verb", both)
-            self._add("verb left", -both)
-            self._add("unheard verb", -both)
+        for left in ("verb before", "verb left"):
+            both = min(self._amounts.get(left, 0.0), self._amounts.get("unheard verb", 0.0))
+            if both:  # "keep it at twenty" for "set it to twenty"
+                self._add("another verb", both)
+                self._add(left, -both)
+                self._add("unheard verb", -both)
         self._whole()
         self._question()
         self._times()
@@ -256,6 +261,8 @@ class _Measured:
             return
         if item.role == Role.SMALL and utterance.words[item.start] in self._grammar.lexicon.articles:
             return
+        if item.role == Role.SMALL and utterance.words[item.start] in self._pronouns and self._in_a_room:
+            return  # the "it" of "make it warmer in the den"
         if item.role == Role.TALK and item.where != Where.BEFORE and utterance.words[item.start] in self._language.question:
             self._add("stated", 1)
         self._add("led by a direction", self._led(item))
@@ -264,7 +271,7 @@ class _Measured:
             if item.role != Role.WORD or utterance.weights[item.start] >= WEIGHTY:
                 self._add(f"{name} {_WHERE[item.where]}", 1)
         elif item.role == Role.VERB:
-            self._add("verb left", 1)
+            self._add("verb before" if item.where == Where.BEFORE else "verb left", 1)
         elif item.role == Role.AMOUNT and item.cost > WEIGHTY / 5:
             self._add("amount left", 1)
         elif item.role == Role.BROKEN:
@@ -298,6 +305,8 @@ class _Measured:
             self._add("default" if place.slot in intent.defaults else "missing", 1)
         elif place.small or not item.cost:
             return
+        elif place.measure:
+            self._add("unheard measure", 1)
         elif all(w in self._language.question for w in place.words):
             self._add("unheard question", not self._asked())
         elif place.own and self._named_in_part():
@@ -437,8 +446,16 @@ class _Measured:
         taken = [o for p, o in self._taken() if o.tokens]
         for before, option in pairwise(taken):
             if option.start < before.start:
-                moved = any(o.edge is not None and o.edge.how & _REWORDED for o in (before, option))
+                moved = any(self._stands_anywhere(o) for o in (before, option))
                 self._add("another order" if moved else "order", 1)
+
+    def _stands_anywhere(self, option: Option) -> bool:
+        """Whether a place took a word in another form, or a room instead of a device: "warmer in the den"."""
+        if option.edge is not None:
+            return bool(option.edge.how & _REWORDED)
+        return (
+            option.candidate is not None and isinstance(option.candidate.value, Devices) and self._only_a_room(option.candidate)
+        )
 
     def _taken(self) -> list[tuple[Place, Option]]:
         """The places that are not small and took something."""

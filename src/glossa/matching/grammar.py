@@ -41,6 +41,7 @@ class Place(Struct, frozen=True):
         key: equal for slots that can take the same.
         relation: for a number, ``to`` where it becomes the value, ``by`` where it is an amount of change, else ``""``.
         own: whether its words name the intent's own device.
+        measure: whether its words only say what a value of the phrase measures: the "speed" of "speed $speed".
     """
 
     position: int = -1
@@ -51,6 +52,7 @@ class Place(Struct, frozen=True):
     key: int = -1
     relation: str = ""
     own: bool = False
+    measure: bool = False
 
 
 class Pattern(Struct, frozen=True):
@@ -150,7 +152,7 @@ class Grammar:
                 prior = COSTS.rare * -math.log2(max(sequence.weight, 1e-6))
                 variants = (*self._variants(said), *self._renamed(said, intent))
                 for positions, cost in ((said, 0.0), *((v, COSTS.household) for v in variants)):
-                    places = tuple(self._place(words, slot, optional, intent, names) for words, slot, optional in positions)
+                    places = self._places(positions, intent, names)
                     if not places or places in seen:
                         continue
                     seen.add(places)
@@ -238,9 +240,18 @@ class Grammar:
             return WEIGHT[Role.TALK]
         return LITTLE_SAID if language.filler.whole((word,)) else WEIGHT[Role.WORD]
 
-    def _place(self, said: Words, slot: str, optional: bool, intent: Intent, names: frozenset[str]) -> Place:
-        if slot:
-            return self._slot_place(slot, intent)
+    def _places(self, positions: Sequence[tuple[Words, str, bool]], intent: Intent, names: frozenset[str]) -> tuple[Place, ...]:
+        slots = {slot for _, slot, optional in positions if slot and not optional}
+        measured = {name for name, setting in intent.set.items() if slot_of(setting) in slots}
+        same = self.lexicon.language.same
+        measures = frozenset(s for name in measured for w in words(name) for s in (w, *same.get(w, ())))
+        return tuple(
+            self._slot_place(slot, intent) if slot else self._place(said, optional, names, measures, many=len(slots) > 1)
+            for said, slot, optional in positions
+        )
+
+    def _place(self, said: Words, optional: bool, names: frozenset[str], measures: frozenset[str], *, many: bool) -> Place:
+        """A place for words; ``many`` says whether two slots at least say the rest, so that a verb adds little."""
         for word in said:
             self.word_weight[word] = self.weigh(word)
         held_words = frozenset(said)
@@ -252,7 +263,11 @@ class Grammar:
         least = min(self.word_weight[w] for w in said)
         small = least <= 2 * WEIGHT[Role.SMALL]
         own = bool(names) and all(w in names for w in said)
-        return Place(number, said, "", 0.0 if optional else least, small, own=own)
+        language = self.lexicon.language
+        measure = not small and many and held_words <= measures
+        only_verb = many and held_words <= language.verbs and held_words.isdisjoint(language.poles)
+        missing = min(least, COSTS.missing_measure) if measure else min(least, COSTS.missing_verb) if only_verb else least
+        return Place(number, said, "", 0.0 if optional else missing, small, own=own, measure=measure)
 
     def _slot_place(self, slot: str, intent: Intent) -> Place:
         steps = [s.set for s in intent.steps if isinstance(s, SetWire)]
