@@ -110,7 +110,9 @@ def specs_agree(grammar: Grammar, pattern: Pattern, took: list[Took | None]) -> 
 def small_word(utterance: Utterance, took: list[Took | None], number: int, options: list[Took]) -> Took | None:
     """A small word is taken where it stands free, best between its neighbours."""
     covered = {i for t in took if t is not None for i in t.tokens}
+    starts = {t.start for t in took if t is not None and t.tokens}
     free = [o for o in options if not o.tokens & covered and weight(utterance, o.tokens) - o.cost > 0]
+    free = [o for o in free if not o.edges[0].how & How.SOUND or o.end in starts]
     before = max((t.end for t in took[:number] if t is not None), default=0)
     after = min((t.start for t in took[number + 1 :] if t is not None), default=len(utterance.words))
     return min(free, key=lambda o: (not before <= o.start < after, o.cost, o.start), default=None)
@@ -400,7 +402,8 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         )
         if role in names and (role != Role.WORD or utterance.weights[at] >= 0.5):
             add(f"{names[role]} {where}")
-        add("verb before" if where == "before" else "verb left", role == Role.VERB)
+        implied = role == Role.VERB and utterance.roles[at] == Role.POLE
+        add("implied direction" if implied else "verb before" if where == "before" else "verb left", role == Role.VERB)
         add("broken off", role == Role.BROKEN and not begun)
         add("amount left", role == Role.AMOUNT and left(utterance, grammar, laid, at, towards) > 0.1)
     verbs = language.verbs | language.light

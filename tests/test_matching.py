@@ -312,6 +312,111 @@ class Decisions(unittest.TestCase):
                 self.assertEqual((match.outcome, match.best.slots), ("accept", {"device": (device,), "power": power}))
 
 
+HOUSE_OF_NAMES = """
+[house]
+name = "H"
+[rooms]
+den = ["den"]
+guest = ["guest room"]
+[kinds.lamp]
+nouns = ["lamp"]
+properties.power = { type = "switch", command = { text = "$raw" } }
+[kinds.fan]
+nouns = ["fan"]
+properties.power = { type = "switch", command = { text = "$raw" } }
+properties.speed = { type = "choice", values = { low = "1", high = "2" }, spoken = { low = ["slow"], high = ["fast"] }, command = { text = "$raw" } }
+[kinds.heater]
+nouns = ["heater"]
+properties.warmth = { type = "number", unit = "celsius", minimum = 5, maximum = 25, command = { text = "$raw" } }
+[kinds.screen]
+properties.position = { type = "number", unit = "percent", minimum = 0, maximum = 100, command = { text = "$raw" } }
+[kinds.blind]
+nouns = ["blind"]
+properties.position = { type = "number", unit = "percent", minimum = 0, maximum = 100, named = { open = 100 }, command = { text = "$raw" } }
+[devices.his]
+kind = "lamp"
+names = ["his bedside lamp"]
+[devices.hers]
+kind = "lamp"
+names = ["her bedside lamp"]
+[devices.guest]
+kind = "lamp"
+names = ["guest room lamp"]
+room = "guest"
+[devices.fan]
+kind = "fan"
+names = ["ceiling fan"]
+room = "guest"
+[devices.heater]
+kind = "heater"
+names = ["radiator"]
+room = "den"
+[devices.screen]
+kind = "screen"
+names = ["projection screen", "big screen"]
+[devices.blind]
+kind = "blind"
+names = ["blind"]
+[slots.by]
+type = "number"
+unit = "celsius"
+difference = true
+[intents.power]
+phrases = ["turn $power [the] $device", "[the] $device $power"]
+set = { power = "$power" }
+[intents.speed]
+phrases = ["[the] $device speed $speed"]
+set = { speed = "$speed" }
+[intents.heat]
+phrases = ["set [the] $device to $warmth"]
+set = { warmth = "$warmth" }
+[intents.warmer]
+phrases = ["[the] $device warmer [by $by]"]
+change = { warmth = "+$by" }
+defaults = { by = 1 }
+[intents.drop]
+phrases = ["lower [the] projection screen"]
+device = "screen"
+set = { position = 100 }
+[intents.open]
+phrases = ["open [the] $device"]
+set = { position = "open" }
+"""
+
+
+class OtherWords(unittest.TestCase):
+    """What people say instead of what a house file says, in a house that is no example of anything."""
+
+    def test_as_good_as_the_phrase(self) -> None:
+        matcher = glossa.Matcher(read_house(HOUSE_OF_NAMES))
+        for text, intent, slots in (
+            ("his bedside lamp on", "power", {"device": ("his",), "power": "on"}),
+            ("turn on the gestroom lamp", "power", {"device": ("guest",), "power": "on"}),
+            ("start the ceiling fan up", "power", {"device": ("fan",), "power": "on"}),
+            ("hang on a second turn the guest room lamp off", "power", {"device": ("guest",), "power": "off"}),
+            ("all the lamps off but leave the guest room lamp on", "power", {"device": ("his", "hers"), "power": "off"}),
+            ("both bedside lamps off", "power", {"device": ("his", "hers"), "power": "off"}),
+            ("ceiling fan low", "speed", {"device": ("fan",), "speed": "low"}),
+            ("keep the radiator at nineteen", "heat", {"device": ("heater",), "warmth": 19}),
+            ("put the radiator on twenty one", "heat", {"device": ("heater",), "warmth": 21}),
+            ("turn the temperature in the den up to twenty", "heat", {"device": ("heater",), "warmth": 20}),
+            ("make it warmer in the den", "warmer", {"device": ("heater",), "by": 1}),
+            ("could you lower the big screen", "drop", {}),
+        ):
+            with self.subTest(text):
+                match = matcher.match(text)
+                assert match.best is not None
+                self.assertIn(match.outcome, ("accept", "confirm"))
+                self.assertEqual((match.best.intent, dict(match.best.slots)), (intent, slots))
+
+    def test_what_is_open_is_asked_about(self) -> None:
+        matcher = glossa.Matcher(read_house(HOUSE_OF_NAMES))
+        for text, outcome in (("bedside lamp on", "ask"), ("both lamps off", "confirm"), ("guest room lamp on low", "confirm")):
+            self.assertEqual((text, matcher.match(text).outcome), (text, outcome))
+        match = matcher.match("open the big screen")  # which has no "open"
+        self.assertNotEqual(match.outcome, "accept")
+
+
 WORDS = [
     "red",
     "blue",

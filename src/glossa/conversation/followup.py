@@ -8,7 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.conversation.answers import MOST_COST, whole_values
-from glossa.hearing.devices import Devices
+from glossa.hearing.devices import RANK, Devices
 from glossa.house.effects import Shift, slot_of
 from glossa.house.model import Intent
 from glossa.language import Language, PhraseSet
@@ -104,8 +104,13 @@ class FollowUps:
     def _devices(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
         utterance, lexicon = choices.utterance, choices.grammar.lexicon
         every = (1 << len(utterance.words)) - 1
+        rooms = {
+            e.tokens for e in utterance.expressions if e.things.rank == RANK["room"]
+        }  # what is of the same kind in it is meant
         for candidate in choices.devices(lexicon.fitting(intent)):
-            if isinstance(candidate.value, Devices) and utterance.weight(every & ~candidate.tokens) <= MOST_LEFT:
+            named = isinstance(candidate.value, Devices) and candidate.tokens not in rooms
+            if named and utterance.weight(every & ~candidate.tokens) <= MOST_LEFT:
+                assert isinstance(candidate.value, Devices)
                 return FollowUp(lexicon.devices(candidate.value.devices), candidate.value.which)
         devices = lexicon.house.devices
         kinds = {devices[d].kind for d in last}

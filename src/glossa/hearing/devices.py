@@ -213,9 +213,10 @@ def _counted(values: Sequence[Any]) -> Things | None:
     """ "the two lamps": all of them, where there are just so many."""
     count = next(v for v in values if isinstance(v, int))
     things: Things = values[-1]
-    if len(things.references) > 1 or not things.references[0].many:
+    first = things.references[0]
+    if len(things.references) > 1 or not (first.many or first.devices.bit_count() == count):
         return None
-    return Things((replace(things.references[0], count=count),))
+    return Things((replace(first, many=True, count=count),))
 
 
 def _pair(values: Sequence[Any]) -> Things:

@@ -11,7 +11,6 @@ from msgspec import Struct, field
 from glossa.hearing.costs import COSTS
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
-from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
 from glossa.house.sorts import DURATIONS, NumberValues
 from glossa.house.values import Value, Values
@@ -151,12 +150,7 @@ class Lexicon:
         mask = (1 << len(self.ids)) - 1
         for name in intent.properties:
             mask &= (self.having if name == intent.read else self.settable).get(name, 0)
-        fixed = {name: s.value for name, s in intent.set.items() if isinstance(s, Fixed)}
-        properties = {d: self.house.devices[d].properties for d in self.devices(mask) if fixed}
-        unfit = (
-            d for d, has in properties.items() if any(has[n].values.written(v) is None for n, v in fixed.items() if n in has)
-        )
-        return mask & ~self.mask(unfit) or mask
+        return self.mask(d for d in self.devices(mask) if intent.fits(self.house.devices[d])) or mask
 
     # --- what the house holds ---------------------------------------------------------------------------------------
 

@@ -1,6 +1,7 @@
 """One utterance, analysed once: its tokens with their roles, and the chart of what every stretch of it could mean.
 
-Everything that looks at an utterance, the matcher as well as answers, follow-ups and wake words, shares this one immutable value.
+The matcher, answers and follow-ups share this one immutable value. Wake words are listened for before it is known whether anything else
+in the line counts, and in which language, so that they look at its tokens only.
 """
 
 from __future__ import annotations

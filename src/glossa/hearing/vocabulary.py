@@ -33,7 +33,7 @@ FARTHEST_PARTED = 7
 LONGEST_SPLIT = 16
 """Letters that the parts of a split word may have together."""
 
-LEAST_MERGED, FARTHEST_MERGED = 6, 0.3
+LEAST_MERGED, FARTHEST_MERGED = 6, 0.2
 """Letters at least of a merged word that was misheard besides, and how far by sound it may be from the two words."""
 
 SHORT_PART = 4

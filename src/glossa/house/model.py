@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct, field
 
-from glossa.house.effects import Change, Setting, slot_of
+from glossa.house.effects import Change, Fixed, Setting, slot_of
 from glossa.house.forms import SetWire, WaitWire, Wire
 from glossa.house.links import Link
 from glossa.house.notation import Sequence
@@ -169,6 +169,12 @@ class Intent(Struct, frozen=True):
     def properties(self) -> tuple[str, ...]:
         """The properties that the intent sets, changes or reads, in the file's order."""
         return (*self.set, *self.change, *((self.read,) if self.read else ()))
+
+    def fits(self, device: Device) -> bool:
+        """Whether a device has every property of the intent, and takes the values that it sets."""
+        has = device.properties
+        written = ((has[name], s.value) for name, s in self.set.items() if isinstance(s, Fixed) and name in has)
+        return all(name in has for name in self.properties) and all(p.values.written(value) is not None for p, value in written)
 
     @property
     def changed_by(self) -> frozenset[str]:

@@ -88,6 +88,7 @@ TERMS = (
     Term("verb before", -1, -0.2, "verbs that say little, left over before the stretch that the phrase covers"),
     Term("verb left", -1, -0.5, "verbs that say little, left over inside or behind it"),
     Term("another verb", -1, -0.2, "verbs that say little, one left over and another one not heard"),
+    Term("implied direction", -1, -0.2, "words of direction that go without saying: the \"down\" of \"slow it down\""),
     Term("small before", -1, -0.1, "prepositions and pronouns left over before it"),
     Term("small inside", -1, -0.3, "prepositions and pronouns left over inside it"),
     Term("small behind", -1, -0.3, "prepositions and pronouns left over behind it"),
@@ -270,6 +271,8 @@ class _Measured:
         if name is not None:
             if item.role != Role.WORD or utterance.weights[item.start] >= WEIGHTY:
                 self._add(f"{name} {_WHERE[item.where]}", 1)
+        elif item.role == Role.VERB and utterance.roles[item.start] == Role.POLE:
+            self._add("implied direction", 1)
         elif item.role == Role.VERB:
             self._add("verb before" if item.where == Where.BEFORE else "verb left", 1)
         elif item.role == Role.AMOUNT and item.cost > WEIGHTY / 5:

@@ -12,7 +12,7 @@ from heapq import heapify, heappop, heappush
 
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
-from glossa.hearing.roles import Role
+from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import About, Aligner, Alignment, Option
 from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
@@ -245,7 +245,7 @@ class Search:
         made = list(chosen)
         for number in pattern.small:
             hits = self._hits.get(pattern.places[number].position)
-            free = [o for o in hits.all if not o.tokens & tokens and o.gain > 0] if hits is not None else ()
+            free = [o for o in hits.all if not o.tokens & tokens and o.gain > 0 and _fits(o, made)] if hits is not None else ()
             if free:
                 before = max((o.end for o in made[:number] if o is not None), default=0)
                 after = min((o.start for o in made[number + 1 :] if o is not None), default=len(self.utterance.words))
@@ -253,3 +253,9 @@ class Search:
                 made[number] = best
                 tokens |= best.tokens
         return tuple(made)
+
+
+def _fits(option: Option, made: Sequence[Option | None]) -> bool:
+    """Whether a small word was heard as it is, or by sound right before something of the phrase: "they" is only "the" before a name."""
+    assert option.edge is not None
+    return not option.edge.how & How.SOUND or any(o.start == option.end for o in made if o is not None and o.tokens)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import groupby
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -100,7 +101,7 @@ def with_proposal(house: House, proposal: Proposal) -> House:
 def _misheard(house: House, grammar: Grammar, intent: Intent, utterance: Utterance) -> list[tuple[Device, Words]]:
     """Devices with what was heard in the place of their name, the likeliest first: a stretch that no phrase and no value explains."""
     fitting = set(grammar.lexicon.devices(grammar.lexicon.fitting(intent))) if intent.to_a_device else set()
-    stretches = list(_unexplained(grammar, intent, utterance))
+    stretches = list(dict.fromkeys(_unexplained(grammar, intent, utterance)))
     near: list[tuple[float, str, Words]] = []
     for key in house.devices:
         if key not in fitting:
@@ -115,22 +116,22 @@ def _misheard(house: House, grammar: Grammar, intent: Intent, utterance: Utteran
 
 
 def _unexplained(grammar: Grammar, intent: Intent, utterance: Utterance) -> Iterator[Words]:
-    """Stretches of an utterance between what a phrase of the intent says word for word."""
+    """Stretches of an utterance between what a phrase of the intent says word for word, with and without the words of its values."""
     worded = {w for p in grammar.patterns if p.intent.id == intent.id for place in p.places for w in place.words}
     language = grammar.lexicon.language
-    taken = {i for c in _values(grammar, intent, utterance) if not c.used for i in range(c.start, c.end)}
+    values = _values(grammar, intent, utterance)
+    numbers = {i for c in values if not c.used for i in range(c.start, c.end)}
+    named = {i for c in values for i in range(c.start, c.end)}
     verbs = language.verbs | language.light  # a name is not a verb alone
-    stretch: list[str] = []
-    for at, word in enumerate(utterance.words):
-        passed = word in worded or at in taken or word in language.small or utterance.roles[at] in (Role.FILLER, Role.TALK)
-        if not passed:
-            stretch.append(word)
-            continue
-        if not verbs.issuperset(stretch):
-            yield tuple(stretch)
-        stretch = []
-    if not verbs.issuperset(stretch):
-        yield tuple(stretch)
+    for taken in (numbers, named):
+        passed = [
+            word in worded or at in taken or word in language.small or utterance.roles[at] in (Role.FILLER, Role.TALK)
+            for at, word in enumerate(utterance.words)
+        ]
+        for outside, run in groupby(range(len(passed)), key=passed.__getitem__):
+            stretch = tuple(utterance.words[at] for at in run)
+            if not outside and not verbs.issuperset(stretch):
+                yield stretch
 
 
 def _with_name(house: House, device: Device, tag: str, name: Words) -> House:

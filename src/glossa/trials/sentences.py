@@ -78,7 +78,7 @@ def _naming(
 ) -> Iterator[Sentence]:
     """A sentence with a name, for the first intent that takes all the devices that it stands for."""
     for intent in general:
-        if all(p in house.devices[d].properties for d in ids for p in intent.properties):
+        if all(intent.fits(house.devices[d]) for d in ids):
             text = _first(house, intent, tag, "device", {"device": name}, house.devices[ids[0]]) if ids else ""
             if text:
                 yield Sentence(text, intent.id, "device", ids, name, f"{section}.{key}.names")
@@ -92,7 +92,7 @@ def _taken(house: House, intent: Intent) -> Iterator[tuple[str, Device | None, V
             yield slot, None, house.slots[slot]
         for key in house.members(intent.device) if intent.device else house.devices:
             device = house.devices[key]
-            if slot in device.properties and slot not in house.slots and all(p in device.properties for p in intent.properties):
+            if slot in device.properties and slot not in house.slots and intent.fits(device):
                 yield slot, device, device.properties[slot].values
 
 
@@ -126,7 +126,7 @@ def _filled(house: House, intent: Intent, position: Position, tag: str, said: Ma
     if position.slot in said:
         return said[position.slot]
     if position.slot == "device":
-        fit = device or next((d for d in house.devices.values() if all(p in d.properties for p in intent.properties)), None)
+        fit = device or next((d for d in house.devices.values() if intent.fits(d)), None)
         return "" if fit is None else next((" ".join(way) for way in _ways(fit.names, tag)), fit.id)
     if position.slot == "room":
         return house.room_name(next(iter(house.rooms), ""), tag)
