@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from glossa.hearing.costs import COSTS
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
+from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
 from glossa.house.sorts import DURATIONS, NumberValues
 from glossa.house.values import Value, Values
@@ -82,6 +83,7 @@ class Lexicon:
         self._bit = {device: 1 << i for i, device in enumerate(house.devices)}
         self._root = _Node()
         self._words: set[str] = set()
+        self._of_spec: dict[tuple[str, int], int] = {}
         self._pairs: set[tuple[str, str]] = set()
         self._strict: dict[str, float] = {}
         self._kin: set[str] = set()
@@ -150,7 +152,12 @@ class Lexicon:
         mask = (1 << len(self.ids)) - 1
         for name in intent.properties:
             mask &= (self.having if name == intent.read else self.settable).get(name, 0)
-        return self.mask(d for d in self.devices(mask) if intent.fits(self.house.devices[d])) or mask
+        unfit = 0
+        for name, setting in intent.set.items():
+            for spec in self.specs_of.get(name, ()):
+                if isinstance(setting, Fixed) and self.specs[spec].written(setting.value) is None:
+                    unfit |= self._of_spec[name, spec]
+        return mask & ~unfit or mask
 
     # --- what the house holds ---------------------------------------------------------------------------------------
 
@@ -187,6 +194,7 @@ class Lexicon:
                 spec = self.spec_of[device.id, name] = self._spec(prop.values)
                 if spec not in self.specs_of.setdefault(name, []):
                     self.specs_of[name].append(spec)
+                self._of_spec[name, spec] = self._of_spec.get((name, spec), 0) | self._bit[device.id]
                 self.having[name] = self.having.get(name, 0) | self._bit[device.id]
                 self.settable[name] = self.settable.get(name, 0) | (self._bit[device.id] if prop.command else 0)
         for name, values in self.house.slots.items():
