@@ -104,9 +104,8 @@ class FollowUps:
     def _devices(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
         utterance, lexicon = choices.utterance, choices.grammar.lexicon
         every = (1 << len(utterance.words)) - 1
-        rooms = {
-            e.tokens for e in utterance.expressions if e.things.rank == RANK["room"]
-        }  # what is of the same kind in it is meant
+        # Where nothing but a room is named, what is of the same kind in it is meant.
+        rooms = {e.tokens for e in utterance.expressions if e.things.rank == RANK["room"]}
         for candidate in choices.devices(lexicon.fitting(intent)):
             named = isinstance(candidate.value, Devices) and candidate.tokens not in rooms
             if named and utterance.weight(every & ~candidate.tokens) <= MOST_LEFT:

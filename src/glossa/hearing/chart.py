@@ -27,7 +27,7 @@ class Edge(Struct, frozen=True):
 
     Attributes:
         start, end: the tokens, ``start`` included and ``end`` not.
-        symbol: what it is, or was before it became something else as it is.
+        symbol: what it is; the first one where a unit production made another of it.
         value: what it means.
         cost: in units of one content word.
         used: the word edges that it is made of.
@@ -41,7 +41,7 @@ class Edge(Struct, frozen=True):
     used: tuple[Any, ...] = ()
 
 
-def itself(values: Sequence[Any]) -> Any:
+def identity(values: Sequence[Any]) -> Any:
     """What a head means whose body is one symbol that means the same."""
     return values[0]
 
@@ -71,11 +71,11 @@ class Useful(Struct, frozen=True):
 
     Attributes:
         starting: for a symbol, the rules that start with it, each with the place of its head.
-        as_it_is: for a symbol, the heads that are nothing but it, so that its edges are theirs as they are.
+        unit: for a symbol, the heads that are nothing but it (unit productions), so that its edges are theirs.
     """
 
     starting: Mapping[str, tuple[tuple[int, Rule], ...]]
-    as_it_is: Mapping[str, tuple[str, ...]]
+    unit: Mapping[str, tuple[str, ...]]
 
 
 class Grammar:
@@ -112,13 +112,13 @@ class Grammar:
         useful = [r for r in self._rules if made.issuperset(r.body)]
         ways = Counter(r.head for r in useful)
         starting: dict[str, list[tuple[int, Rule]]] = {}
-        as_it_is: dict[str, list[str]] = {}
+        unit: dict[str, list[str]] = {}
         for rule in useful:
-            if ways[rule.head] == 1 and len(rule.body) == 1 and rule.action is itself and not rule.price:
-                as_it_is.setdefault(rule.body[0], []).append(rule.head)
+            if ways[rule.head] == 1 and len(rule.body) == 1 and rule.action is identity and not rule.price:
+                unit.setdefault(rule.body[0], []).append(rule.head)
             else:
                 starting.setdefault(rule.body[0], []).append((self._place[rule.head], rule))
-        return Useful({s: tuple(rules) for s, rules in starting.items()}, {s: tuple(heads) for s, heads in as_it_is.items()})
+        return Useful({s: tuple(rules) for s, rules in starting.items()}, {s: tuple(heads) for s, heads in unit.items()})
 
 
 def _complete(
@@ -130,7 +130,7 @@ def _complete(
     waiting = list(cell)[::-1]
     while waiting:
         symbol = waiting.pop()
-        for same in useful.as_it_is.get(symbol, ()):
+        for same in useful.unit.get(symbol, ()):
             cell[same] = cell[symbol]
             waiting.append(same)
         for head, rule in useful.starting.get(symbol, ()):

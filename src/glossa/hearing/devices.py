@@ -12,7 +12,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
-from glossa.hearing.chart import Cells, Edge, Grammar, Rule, itself
+from glossa.hearing.chart import Cells, Edge, Grammar, Rule, identity
 from glossa.hearing.costs import COSTS
 from glossa.hearing.lexicon import Entry, Lexicon, NamedSpan
 from glossa.hearing.roles import How
@@ -23,7 +23,7 @@ RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part
 """In this order one reading of the same words goes before another."""
 
 PLAIN_NAME = 0.15
-"""A name that costs less than this was named plainly."""
+"""A name, or a value, that costs less than this was named plainly."""
 
 MOST_APART = 2
 """Modifiers of one expression that may stand apart: a room and an exception."""
@@ -65,8 +65,11 @@ class Things(Struct, frozen=True):
 
     @property
     def devices(self) -> int:
-        """Everything that it may be, with what it takes out again."""
-        return _mask_of(self)
+        """Everything that it may be, before anything is taken out again."""
+        mask = 0
+        for reference in self.references:
+            mask |= reference.devices
+        return mask
 
     @property
     def many(self) -> bool:
@@ -230,15 +233,8 @@ def _joined(values: Sequence[Any]) -> Things:
 
 def _mask(values: Sequence[Any]) -> int:
     """What an exception takes out."""
-    things = values[1]
-    return things.devices if isinstance(things, Entry) else _mask_of(things)
-
-
-def _mask_of(things: Things) -> int:
-    mask = 0
-    for reference in things.references:
-        mask |= reference.devices
-    return mask
+    taken: Entry | Things = values[1]
+    return taken.devices
 
 
 def _without(values: Sequence[Any]) -> Things | None:
@@ -272,8 +268,8 @@ RULES = (
     Rule("counted", ("count", "thing"), _counted),
     Rule("counted", ("all", "count", "thing"), _counted),
     Rule("counted", ("pair", "thing"), _counted),
-    Rule("list", ("thing",), itself),
-    Rule("list", ("counted",), itself),
+    Rule("list", ("thing",), identity),
+    Rule("list", ("counted",), identity),
     Rule("list", ("thing", "and", "list"), _joined),
     Rule("list", ("pair", "thing", "and", "thing"), _pair),
     Rule("list", ("counted", "and", "list"), _joined),
@@ -285,10 +281,10 @@ RULES = (
     Rule("excepted", ("except", "room", "one"), _mask),
     Rule("excepted", ("except", "place", "one"), _mask),
     Rule("excepted", ("except", "one", "place"), lambda v: v[2].devices),
-    Rule("excepted", ("sparing", "list"), _mask),
-    Rule("excepted", ("sparing", "list", "as_it_is"), _mask),
+    Rule("excepted", ("leaving", "list"), _mask),
+    Rule("excepted", ("leaving", "list", "as_it_is"), _mask),
     Rule("expression", ("list", "excepted"), _without),
-    Rule("expression", ("list",), itself),
+    Rule("expression", ("list",), identity),
     Rule("expression", ("list", "correction", "list"), _last, COSTS.apart),
 )
 GRAMMAR = Grammar(RULES)
@@ -300,7 +296,7 @@ class DeviceGrammar:
     def __init__(self, lexicon: Lexicon) -> None:
         self._lexicon = lexicon
         language = lexicon.language
-        names = ("everything", "except", "sparing", "as_it_is", "inside", "one", "correction", "pair", "and", "all")
+        names = ("everything", "except", "leaving", "as_it_is", "inside", "one", "correction", "pair", "and", "all")
         fields = {"except": "excepted", "and": "joined"}
         sets = tuple((symbol, language.phrases("grammar", fields.get(symbol, symbol))) for symbol in names)
         self._starting: dict[str, list[tuple[str, PhraseSet]]] = {}
@@ -308,7 +304,7 @@ class DeviceGrammar:
             for word in phrases.by_first:
                 self._starting.setdefault(word, []).append((symbol, phrases))
         self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
-        self.joiners = frozenset(w for s, p in sets if s in ("and", "except", "sparing") for w in p.by_first)
+        self.joiners = frozenset(w for s, p in sets if s in ("and", "except", "leaving") for w in p.by_first)
 
     def expressions(
         self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool]

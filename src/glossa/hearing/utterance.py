@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from glossa.hearing.chart import Edge
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.devices import DeviceExpression, DeviceGrammar
+from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
 from glossa.hearing.roles import How, Role
@@ -30,9 +30,6 @@ MOST_RECENT = 8
 
 LONGEST_REPEAT = 4
 """Words of the longest false start that is looked for."""
-
-PLAIN_VALUE = 0.15
-"""A value that costs less than this was named plainly."""
 
 PAUSES = frozenset(",.;:!?…")
 _TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
@@ -128,7 +125,7 @@ class Hearing:
         articles = frozenset(grammar.articles) - language.phrases("grammar", "pronouns").single
         self._wanting = ((prepositions & language.small) - frozenset(grammar.after_number_only)) | articles
         numbers = language.numbers
-        self.extremes = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
+        self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
         self._clause = language.phrases("grammar", "clause")
         self._filler_factor = lexicon.house.matching.filler
@@ -151,8 +148,8 @@ class Hearing:
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = _without_numbers(edges, quantities)
         roles = _Roles(self, words, edges, quantities)
-        if roles.wordy_at:  # the "un" of "un peu" and the "second" of "hang on a second" are no numbers
-            quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.wordy_at)
+        if roles.unnumbered_at:  # the "un" of "un peu" and the "second" of "hang on a second" are no numbers
+            quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.unnumbered_at)
         if roles.times_at:
             quantities = tuple(q for q in quantities if not ((1 << q.end) - (1 << q.start)) & roles.times_at)
             edges = self._with_measures(words, edges)
@@ -219,7 +216,7 @@ class Hearing:
     ) -> tuple[tuple[WordEdge, ...], ...]:
         """Right before a value one preposition is as good as another: "at twenty" and "on twenty" for "to twenty"."""
         values = {q.start for q in quantities if q.cost < HOMOPHONE}
-        values.update(at for at, here in enumerate(spans) if any(s.entry.kind == "value" and s.cost < PLAIN_VALUE for s in here))
+        values.update(at for at, here in enumerate(spans) if any(s.entry.kind == "value" and s.cost < PLAIN_NAME for s in here))
         made = list(edges)
         for at in (v - 1 for v in values if v and words[v - 1] in self._absolute):
             others = (w for w in self._leading if w != words[at])
@@ -274,7 +271,7 @@ class _Roles:
         self._hearing, self._words, self._edges = hearing, words, edges
         self._language = hearing.language
         self._known = hearing.lexicon.vocabulary.words
-        self.degree, self.times, self.times_at, self.wordy_at, self.ordered = 1.0, 0.0, 0, 0, -1
+        self.degree, self.times, self.times_at, self.unnumbered_at, self.ordered = 1.0, 0.0, 0, 0, -1
         self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
         self.roles: list[Role] = []
         while len(self.roles) < len(words):
@@ -319,11 +316,11 @@ class _Roles:
         degree, share = self._degree(at)
         if degree >= max(length, 1):
             self.degree = share
-            self.wordy_at |= (1 << at + degree) - (1 << at)
+            self.unnumbered_at |= (1 << at + degree) - (1 << at)
             return [Role.AMOUNT] * degree
         if filler and filler == length and not (filler == 1 and words[at] in known and not ignored):
             if length > 1:
-                self.wordy_at |= (1 << at + length) - (1 << at)
+                self.unnumbered_at |= (1 << at + length) - (1 << at)
             return [Role.FILLER] * length
         if negation and negation == length:
             return [Role.NEGATION] * length
@@ -332,7 +329,7 @@ class _Roles:
         return [self._word(at)]
 
     def _in_words(self, quantity: Quantity) -> bool:
-        return not ((1 << quantity.end) - (1 << quantity.start)) & ~self.wordy_at
+        return not ((1 << quantity.end) - (1 << quantity.start)) & ~self.unnumbered_at
 
     def _word(self, at: int) -> Role:
         language, word = self._language, self._words[at]
@@ -397,8 +394,8 @@ class _Roles:
             leads = before == Role.POLE and self._leads(words[at - 1], word)
             named = before in (Role.NUMBER, Role.WORD, Role.UNKNOWN) or leads
             nears = any(r == Role.NUMBER for r in roles[at + 2 : at + 4])
-            extreme = any(hearing.extremes.at(words, i) for i in range(at + 2, min(at + 4, len(words))))  # "up to the max"
-            up_to = word in hearing._directions and following in hearing._absolute and (nears or extreme)
+            level = any(hearing.named_levels.at(words, i) for i in range(at + 2, min(at + 4, len(words))))  # "up to the max"
+            up_to = word in hearing._directions and following in hearing._absolute and (nears or level)
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
             becomes = counted and word in hearing._absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"

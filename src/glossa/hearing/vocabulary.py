@@ -27,8 +27,8 @@ MOST_CACHED = 20_000
 MOST_SPAN = 3
 """Tokens that one word may have been split into."""
 
-FARTHEST_PARTED = 7
-"""Tokens from the first word of a verb of two words within which the second one is looked for."""
+FARTHEST_SEPARATED = 7
+"""Tokens from a separable verb within which its particle is looked for."""
 
 LONGEST_SPLIT = 16
 """Letters that the parts of a split word may have together."""
@@ -194,7 +194,7 @@ class Vocabulary:
             [*(WordEdge(at, at + 1, n.word, n.cost, n.how, n.also) for n in self.near(word)), *self._several(tokens, at)]
             for at, word in enumerate(tokens)
         ]
-        for edge in self._parted(tokens):
+        for edge in self._separated(tokens):
             found[edge.start].append(edge)
         return tuple(map(tuple, found))
 
@@ -339,11 +339,11 @@ class Vocabulary:
             for near in self.joined(tokens[at:end]):
                 yield WordEdge(at, end, near.word, near.cost, near.how)
 
-    def _parted(self, tokens: Words) -> Iterator[WordEdge]:
-        """The second word of a verb of two words that stands behind what it is about: the "up" of "start the compressor up"."""
+    def _separated(self, tokens: Words) -> Iterator[WordEdge]:
+        """The particle of a separable verb behind what it is about: the "up" of "start the compressor up"."""
         for at, word in enumerate(tokens):
             for heard, near in self._rewritten.get(word, ()):
-                if len(heard) == 2 and heard[1] in tokens[at + 2 : at + FARTHEST_PARTED]:
+                if len(heard) == 2 and heard[1] in tokens[at + 2 : at + FARTHEST_SEPARATED]:
                     behind = tokens.index(heard[1], at + 2)
                     also = tuple(dict.fromkeys((*near.also, word)))
                     yield WordEdge(behind, behind + 1, near.word, near.cost + COSTS.apart, near.how, also)

@@ -42,7 +42,7 @@ class GrammarWords(Section, frozen=True):
     """Small words with a job, and how words are inflected.
 
     Attributes:
-        sparing: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
+        leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
@@ -65,7 +65,7 @@ class GrammarWords(Section, frozen=True):
 
     joined: Words = field(name="and", default_factory=list)
     excepted: Words = field(name="except", default_factory=list)
-    sparing: Words = []
+    leaving: Words = []
     as_it_is: Words = []
     all: Words = []
     pair: Words = []
