@@ -726,6 +726,24 @@ class Listening(Wires):
         with self.live(house, (), sources=(radio,)), self.assertRaisesRegex(OSError, "in use"):
             Live(house, [radio], lambda record: None).run()
 
+    def test_a_slow_start_makes_nothing_late(self) -> None:
+        house = glossa.house.read_house(
+            '[house]\nname = "Quay"\n[links.bus]\ntype = "simulated"\n'
+            "[devices.lamp]\nnames = ['lamp']\nproperties.power = { type = 'switch', command = { topic = 'lamp', payload = '$raw' } }\n"
+            "[intents.s]\nphrases = ['[the] $device $power']\nset = { power = '$power' }\n"
+        )
+        records: list[Record] = []
+        live = Live(house, [f"udp:127.0.0.1:{free_port()}"], records.append, awake=True, max_age=1.0)
+        time.sleep(1.6)  # a small machine, and a large house to compile
+        thread = threading.Thread(target=live.run)
+        thread.start()
+        self.assertTrue(until(lambda: of(records, "start")))
+        live.offer(b"lamp on", "udp")
+        self.assertTrue(until(lambda: of(records, "heard", "ignored")), records)
+        live.stop("ended")
+        thread.join(60)
+        self.assertEqual([r["outcome"] for r in of(records, "heard")], ["accept"])
+
     def test_a_recogniser_that_sends_codes(self) -> None:
         board, other = os.openpty()
         tty.setraw(other)

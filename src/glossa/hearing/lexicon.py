@@ -218,7 +218,8 @@ class Lexicon:
             for word in way:
                 node = node.next.setdefault(word, _Node())
             self._words.update(way)
-            self._pairs.update(pairwise(way))
+            if entry.kind in ("name", "group", "room"):
+                self._pairs.update(pairwise(way))
             made = Entry(entry.kind, entry.devices, entry.spec, entry.value, entry.room, entry.cost + cost) if cost else entry
             if made not in node.entries:
                 node.entries.append(made)

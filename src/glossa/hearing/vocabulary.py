@@ -88,7 +88,7 @@ class Vocabulary:
         kin: words that are never taken for each other by sound, such as the names of colours.
         sound_price, synonym_price: factors on what sound-alikes and words that mean the same cost.
         recogniser: how it mishears.
-        pairs: words that stand side by side in a name or a value.
+        pairs: words that stand side by side in a name.
     """
 
     def __init__(

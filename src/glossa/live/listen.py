@@ -405,6 +405,7 @@ class Live:
 
     def run(self) -> None:
         """Listen until :meth:`stop`, or until every input has ended."""
+        self._pulse = Standstill(clock())  # however long it took to get ready, nothing was waiting meanwhile
         engine = self.engine
         self._wire()
         engine.begin([s.written for s in self._sources], self._before)
