@@ -26,7 +26,8 @@ class Costs(Struct, frozen=True):
         farthest, taken_farthest: words further apart than this are not bridged; the second is for words that are usually others,
             which cost ``taken`` more.
         said_again: a word of the house that was said before.
-        part, head_first, first_words: a part of a name, one with its noun in front, its first words alone.
+        part, head_first, first_words: a part of a name, one with its noun in front, its first words alone. other_name: a part of a name
+            that is the whole name of another device.
         wrong_room, moved, room_alone, room_only, room_bare, apart, everything: device expressions: a room that it is not in, "in the room"
             behind, a room without a preposition, nothing but a place ("in the den") and a room ("the den"), a modifier that stands apart, "all" without a noun.
         missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
@@ -60,6 +61,7 @@ class Costs(Struct, frozen=True):
     part: float = 0.05
     head_first: float = 0.05
     first_words: float = 0.4
+    other_name: float = 0.25
     wrong_room: float = 0.3
     moved: float = 0.03
     room_alone: float = 0.05

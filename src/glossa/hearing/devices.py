@@ -217,9 +217,25 @@ def _counted(values: Sequence[Any]) -> Things | None:
     count = next(v for v in values if isinstance(v, int))
     things: Things = values[-1]
     first = things.references[0]
+    if len(things.references) == count and all(r.devices.bit_count() == 1 for r in things.references):
+        return things  # "both spots one and two"
     if len(things.references) > 1 or not (first.many or first.devices.bit_count() == count):
         return None
     return Things((replace(first, many=True, count=count),))
+
+
+def _members(values: Sequence[Any]) -> tuple[Entry, ...]:
+    """ "one and three", "one, two and three"."""
+    last = values[-1]
+    return (values[0], *last) if isinstance(last, tuple) else (values[0], last)
+
+
+def _of_a_series(values: Sequence[Any]) -> Things | None:
+    """ "spots one and three"."""
+    devices = [values[0].devices & member.devices for member in values[-1]]
+    if any(d.bit_count() != 1 for d in devices):
+        return None
+    return Things(tuple(Reference(d, False, RANK["name"]) for d in devices))
 
 
 def _pair(values: Sequence[Any]) -> Things:
@@ -260,6 +276,9 @@ RULES = (
     Rule("thing", ("room", "and", "room", "core"), _of_both_rooms),
     Rule("thing", ("core", "place", "and", "room"), _in_both_rooms),
     Rule("thing", ("core", "place", "and", "place"), _in_both_rooms),
+    Rule("members", ("member", "and", "member"), _members),
+    Rule("members", ("member", "members"), _members),
+    Rule("thing", ("stem", "members"), _of_a_series),
     Rule("thing", ("everything",), _everything),
     Rule("thing", ("only_all",), _everything, COSTS.everything),
     Rule("thing", ("everything", "where"), _everything_in),
@@ -347,7 +366,7 @@ class DeviceGrammar:
         for span in spans:
             kind = span.entry.kind
             if kind != "value":
-                symbol = "room" if kind == "room" else "core"
+                symbol = kind if kind in ("room", "stem", "member") else "core"
                 cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, span.entry, span.cost, span.used))
         word = words[at]
         for symbol, phrases in self._starting.get(word, ()):

@@ -32,7 +32,8 @@ class Entry(Struct, frozen=True):
     """What a run of words may name.
 
     Attributes:
-        kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``noun``, ``nouns``, ``part``, ``room`` or ``value``.
+        kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``noun``, ``nouns``, ``part``, ``room``, ``value``, or
+            for names that are told apart by a number ``stem`` (the words before it) and ``member`` (the number).
         devices: the devices as a bit mask, the first of the file the lowest bit; those in it for a room.
         spec, value: for a value, the number of its specification, and the value.
         room: the room's id.
@@ -79,6 +80,8 @@ class Lexicon:
         self.house, self.tag = house, tag
         self.language: Language = load_language(tag)
         self.articles = frozenset(self.language.grammar.articles)
+        numbers = self.language.numbers
+        self._counting = frozenset((*numbers.ones, *numbers.tens))
         self.ids = tuple(house.devices)
         self._bit = {device: 1 << i for i, device in enumerate(house.devices)}
         self._root = _Node()
@@ -267,6 +270,7 @@ class Lexicon:
             turned = self._turned(way)  # "the lamp on the left bedside"
             if turned and turned not in named:
                 self._add(turned, Entry("name", devices, cost=COSTS.head_first))
+        self._add_numbered(named)
         for rest, devices in rests.items():
             self._add(rest, Entry("rest", devices))
         for part, costs in parts.items():
@@ -286,7 +290,28 @@ class Lexicon:
         for group in house.groups.values():
             self._add_group(self.texts(group.names), self.mask(group.members))
         groups = (n for g in house.groups.values() for n in self.texts(g.names))
-        self.named = frozenset(w for way in (*named, *groups) for w in way)
+        self.named = frozenset(w for way in (*named, *groups) for w in self.bare(way))
+
+    def _numbered(self, name: Words) -> tuple[Words, Words]:
+        """A name in two: its words, and the number at its end that tells it from others, "spot" and "two"."""
+        at = len(name)
+        while at > 0 and (name[at - 1] in self._counting or name[at - 1].isdigit()):
+            at -= 1
+        return (name[:at], name[at:]) if at else (name, ())
+
+    def _add_numbered(self, named: Mapping[Words, int]) -> None:
+        """The two parts of names that are told apart by a number, for "spots one and three"."""
+        stems: dict[Words, int] = {}
+        members: dict[Words, int] = {}
+        for way, devices in named.items():
+            stem, number = self._numbered(way)
+            if number:
+                for form in dict.fromkeys((stem, plural_of(stem, self.language))):
+                    stems[form] = stems.get(form, 0) | devices
+                members[number] = members.get(number, 0) | devices
+        for kind, parts in (("stem", stems), ("member", members)):
+            for words, devices in parts.items():
+                self._add(words, Entry(kind, devices))
 
     def _told_apart_by_articles(self) -> list[tuple[Words, str]]:
         """Names that are one without their articles, and the device of each: "his lamp" and "her lamp"."""
@@ -318,13 +343,17 @@ class Lexicon:
 
     def _turned(self, name: Words) -> Words:
         """A name with its noun at the other end."""
-        if len(name) < 2:
+        if len(name) < 2 or self._numbered(name)[1]:
             return ()
         return (name[-1], *name[:-1]) if self.language.grammar.head == "last" else (*name[1:], name[0])
 
     def _ways(self, name: Words, nouns: Sequence[Words]) -> Iterator[Words]:
         """A name, and the same with its class word exchanged for the kind's other ones."""
-        bare = self.bare(name)
+        bare, number = self._numbered(self.bare(name))
+        for way in self._renamed(bare, nouns, least=len(number)):
+            yield way + number
+
+    def _renamed(self, bare: Words, nouns: Sequence[Words], least: int) -> Iterator[Words]:
         yield bare
         last = self.language.grammar.head == "last"
         forms = [f for n in nouns for f in (n, plural_of(n, self.language))]
@@ -336,7 +365,7 @@ class Lexicon:
             yield from ((*bare, *noun) if last else (*noun, *bare) for noun in nouns)
         for noun in nouns:
             for form in (noun, plural_of(noun, self.language)):
-                if len(bare) > len(form) and ends(form):
+                if len(bare) + least > len(form) and ends(form):
                     for other in nouns:
                         said = other if form == noun else plural_of(other, self.language)
                         if said != form:
@@ -350,18 +379,19 @@ class Lexicon:
                     yield way[:at] + way[at + len(room) :]
 
     def _parts(self, way: Words) -> Iterator[tuple[Words, float]]:
-        """Parts of a name: those that keep its noun, and at a price its other words alone."""
+        """Parts of a name: those that keep its noun, and at a price its other words alone; a number alone names nothing."""
         if not 1 < len(way) <= MOST_PART_WORDS:
             return
         last = self.language.grammar.head == "last"
-        head, others = (way[-1], way[:-1]) if last else (way[0], way[1:])
-        for bits in range(1 << len(others)):
-            kept = tuple(w for i, w in enumerate(others) if bits >> i & 1)
-            if len(kept) < len(others):
-                yield ((*kept, head) if last else (head, *kept)), COSTS.part
+        head = len(self._numbered(way)[0]) - 1 if last else 0
+        others = [i for i in range(len(way)) if i != head]
+        for bits in range((1 << len(others)) - 1):
+            kept = sorted((head, *(i for at, i in enumerate(others) if bits >> at & 1)))
+            yield tuple(way[i] for i in kept), COSTS.part
         for end in range(1, len(way)):
             first = way[:end] if last else way[-end:]
-            if any(w not in self.language.poles for w in first) and first not in self._room_names:
+            says = any(w not in self.language.poles and w not in self._counting and not w.isdigit() for w in first)
+            if says and first not in self._room_names:
                 yield first, COSTS.first_words
 
     def _add_values(self, number: int, spec: Values) -> None:

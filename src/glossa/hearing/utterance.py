@@ -11,10 +11,11 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.hearing.chart import Edge
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
+from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, DeviceGrammar
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
 from glossa.hearing.roles import How, Role
@@ -30,6 +31,9 @@ MOST_RECENT = 8
 
 LONGEST_REPEAT = 4
 """Words of the longest false start that is looked for."""
+
+SHORTEST_CLAUSE = 3
+"""Words that a clause has at least, where nothing but a verb shows that it ended."""
 
 PAUSES = frozenset(",.;:!?…")
 _TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
@@ -128,6 +132,7 @@ class Hearing:
         self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
         self._clause = language.phrases("grammar", "clause")
+        self._pronouns = language.phrases("grammar", "pronouns").single
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
@@ -148,6 +153,11 @@ class Hearing:
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = _without_numbers(edges, quantities)
         roles = _Roles(self, words, edges, quantities)
+        if roles.said_for_politeness:  # the "mind" of "would you mind" stands for no other word
+            edges = tuple(
+                tuple(e for e in here if e.how == How.SAME) if roles.said_for_politeness >> at & 1 else here
+                for at, here in enumerate(edges)
+            )
         if roles.unnumbered_at:  # the "un" of "un peu" and the "second" of "hang on a second" are no numbers
             quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.unnumbered_at)
         if roles.times_at:
@@ -180,9 +190,14 @@ class Hearing:
             (r in _TELLING or w in named) and w not in language.felt and not particle
             for w, r, particle in zip(words, roles.roles, particles, strict=True)
         )
+        requests = self._requests(words, roles.roles)
+        spoken_of = self._spoken_of(words, roles.roles, expressions, pauses | requests)
+        if spoken_of is not None:
+            pointing, told = spoken_of
+            expressions, telling = (pointing, *expressions), telling & ~told
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
-            roles.degree, roles.times, roles.times_at, pauses, clauses, self._requests(words, roles.roles), telling,
+            roles.degree, roles.times, roles.times_at, pauses, clauses, requests, telling,
         )  # fmt: skip
 
     def _begins_clause(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
@@ -195,17 +210,57 @@ class Hearing:
     def _requests(self, words: Sequence[str], roles: Sequence[Role]) -> int:
         """The tokens at which a request begins, without a pause: behind a clause in which nobody reports anything, or that says how it feels."""
         mask, language = 0, self.language
-        opened = language.phrases("grammar", "request")
+        opened, consequence = language.phrases("grammar", "request"), language.phrases("grammar", "consequence")
         start = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
-        subject = self._clause.at(words, start)
-        for at, word in enumerate(words if subject else ()):
-            if word in language.grammar.reporting:
+        subject, asked = bool(self._clause.at(words, start)), words[start] in language.question
+        joined = language.phrases("grammar", "joined").by_first
+        for at, word in enumerate(words):
+            if word in language.grammar.reporting and not (at and words[at - 1] in language.grammar.unable):
                 break
+            following = at + consequence.at(words, at) if at - start > 1 and word in consequence.by_first else at
+            if following > at and words[following : following + 1] and words[following] not in language.felt and not asked:
+                mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
+            subject = subject or (at > start and word in language.grammar.copula and not asked)  # "dinner is ready, ..."
+            if not subject:
+                continue
             if at and word in opened.by_first and opened.at(words, at):
                 mask |= 1 << at
-            if word in language.felt:
+            if word in language.felt and words[at + 1 : at + 2] and words[at + 1] not in joined:
                 mask |= 1 << at + 1
-        return mask & ~(1 << len(words))
+            if at - start >= SHORTEST_CLAUSE and self._orders(words, roles, at):
+                mask |= 1 << at
+        said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
+        return mask & ((1 << said) - 1)
+
+    def _spoken_of(
+        self, words: Sequence[str], roles: Sequence[Role], expressions: Sequence[DeviceExpression], openings: int
+    ) -> tuple[DeviceExpression, int] | None:
+        """The "it" of "the radio is too loud, turn it down" as what the clause in front names, and the tokens of that name."""
+        begins = next((at for at in range(1, len(words)) if openings >> at & 1), 0)
+        pronoun = next((at for at in range(begins + 1, len(words)) if begins and self._points(words, roles, at)), 0)
+        plain = [e for e in expressions if e.end <= begins and e.cost < PLAIN_NAME and e.things.rank < RANK["part"]]
+        if not pronoun or not plain or any(e.start >= begins and e.cost < PLAIN_NAME for e in expressions):
+            return None
+        widest_one = max(plain, key=lambda e: (e.end - e.start, -e.cost))
+        told = any(r in (Role.TALK, Role.UNKNOWN) and not widest_one.tokens >> i & 1 for i, r in enumerate(roles[:begins]))
+        if not told or any(e.tokens & ~widest_one.tokens for e in plain):
+            return None
+        return replace(widest_one, start=pronoun, end=pronoun + 1, tokens=1 << pronoun, cost=COSTS.assumed / 2), widest_one.tokens
+
+    def _points(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
+        """Whether a word is a pronoun that a verb is for: the "it" of "turn it down", not the one of "it's too loud"."""
+        if words[at] not in self._pronouns or roles[at - 1] not in (Role.VERB, Role.WORD, Role.POLE):
+            return False
+        return at + 1 == len(words) or roles[at + 1] not in (Role.UNKNOWN, Role.WORD, Role.TALK)
+
+    def _orders(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
+        """Whether a verb gives an order, behind the end of a clause: the "turn" of "I can't hear a word turn it up"."""
+        language, word = self.language, words[at]
+        if word not in language.verbs and not (word in language.light and word in self.lexicon.vocabulary.words):
+            return False
+        before = next((i for i in range(at - 1, 0, -1) if roles[i] != Role.FILLER), 0)
+        ends = roles[before] in (Role.UNKNOWN, Role.WORD)
+        return ends and words[before] not in language.verbs and words[before] not in language.light
 
     def _with_prepositions(
         self,
@@ -272,6 +327,7 @@ class _Roles:
         self._language = hearing.language
         self._known = hearing.lexicon.vocabulary.words
         self.degree, self.times, self.times_at, self.unnumbered_at, self.ordered = 1.0, 0.0, 0, 0, -1
+        self.said_for_politeness = 0
         self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
         self.roles: list[Role] = []
         while len(self.roles) < len(words):
@@ -284,6 +340,7 @@ class _Roles:
         }
         self._numbers()
         self._ordered()
+        self._relayed()
         self._asides()
         if repeats:
             self._repeats()
@@ -321,6 +378,7 @@ class _Roles:
         if filler and filler == length and not (filler == 1 and words[at] in known and not ignored):
             if length > 1:
                 self.unnumbered_at |= (1 << at + length) - (1 << at)
+                self.said_for_politeness |= (1 << at + length) - (1 << at)
             return [Role.FILLER] * length
         if negation and negation == length:
             return [Role.NEGATION] * length
@@ -383,9 +441,26 @@ class _Roles:
                 self.ordered = here
                 return
 
+    def _relayed(self) -> None:
+        """The "tell" and the "to" of "tell the sweeper to go home" hand a command on."""
+        words, roles, grammar = self._words, self.roles, self._language.grammar
+        first = next((i for i, r in enumerate(roles) if r != Role.FILLER), len(roles))
+        if first + 2 < len(words) and words[first] in grammar.relaying:
+            article = words[first + 1] in self._hearing.lexicon.articles
+            named = words[first + 1 + article] in self._hearing.lexicon.named  # "tell her to" is said to somebody
+            to = next((i for i in range(first + 2 + article, len(words) - 1) if words[i] in grammar.relayed), 0)
+            if named and to and roles[to] in (Role.SMALL, Role.FILLER):
+                roles[first] = roles[to] = Role.FILLER
+
     def _asides(self) -> None:
         """The "on" of "forty percent on the lamp" and the "up" of "up to twenty" are prepositions."""
         words, roles, hearing = self._words, self.roles, self._hearing
+        first = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
+        poles = [i for i, r in enumerate(roles) if r == Role.POLE]
+        if poles[:1] == [first] and len(poles) == 2 and words[first] in hearing._movable:
+            article = words[first + 1] in hearing.lexicon.articles and poles[1] > first + 2
+            if article and self._language.opposite(words[first], words[poles[1]]):  # "on the landing lights off"
+                roles[first] = Role.ASIDE
         for at, word in enumerate(words):
             if word not in hearing._movable or roles[at] not in (Role.POLE, Role.SMALL):
                 continue
@@ -399,8 +474,15 @@ class _Roles:
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
             becomes = counted and word in hearing._absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"
-            if (article and named) or up_to or becomes or self._goes_with_value(word) or (before == Role.NUMBER and following):
+            behind = before == Role.NUMBER and following and not self._ends_a_name(at - 1)  # "forty percent on the lamp"
+            leads_to_name = leads and following in hearing.lexicon.named  # "brighter on spot two"
+            if (article and named) or up_to or becomes or self._goes_with_value(word) or behind or leads_to_name:
                 roles[at] = Role.ASIDE
+
+    def _ends_a_name(self, at: int) -> bool:
+        """Whether a number ends a name: "spot two up" moves spot two up."""
+        named = self._hearing.lexicon.named
+        return at > 0 and self._words[at] in named and self._words[at - 1] in named
 
     def _goes_with_value(self, word: str) -> bool:
         """Whether it goes without saying that something is on, for it is turned to a value: "turn on the lamp to fifty"."""

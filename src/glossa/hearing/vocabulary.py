@@ -143,6 +143,11 @@ class Vocabulary:
         for spelt, number in (*numbers.ones.items(), *numbers.tens.items()):
             self._same_number[spelt] = (*self._same_number.get(spelt, ()), str(number))
             self._same_number[str(number)] = (*self._same_number.get(str(number), ()), spelt)
+        # The "won" of "lamp won"; small words are homophones of too much.
+        for heard, number in numbers.homophones.items():
+            if heard not in language.small:
+                spelt = tuple(s for s, n in numbers.ones.items() if n == number)
+                self._written_for[heard] = (*self._written_for.get(heard, ()), *spelt, str(number))
         units = (w for texts in numbers.units.values() for w in texts)
         parts = (
             *numbers.ones,

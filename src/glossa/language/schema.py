@@ -49,8 +49,10 @@ class GrammarWords(Section, frozen=True):
         later: other times than now. clause: words that a clause of its own begins with: "because", "i".
         then: what stands between two commands. them: words for all of what was named before.
         felt: what people feel and give as a reason: "it's too dark".
-        request: what opens a request behind a clause without a pause: "can you". reporting: words of speech and thought, which make what
-            follows no request: "asked".
+        request: what opens a request behind a clause without a pause: "can you". consequence: what a request follows from: "so".
+        reporting: words of speech and thought, which make what follows no request: "asked"; but not behind ``unable``: "I can't see".
+        relaying: verbs that send a command on, before ``relayed``: "tell the lamp to ...". announcing: what leads to the name of a scene: "it's".
+        ahead: prepositions before how long it is until something: "in ten minutes".
         ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
         asking: words that a question about a state may hold beside those of its phrase.
         head: where the noun of a name stands, ``last`` or ``first``.
@@ -87,6 +89,12 @@ class GrammarWords(Section, frozen=True):
     them: Words = []
     felt: Words = []
     request: Words = []
+    consequence: Words = []
+    unable: Words = []
+    relaying: Words = []
+    relayed: Words = []
+    announcing: Words = []
+    ahead: Words = []
     reporting: Words = []
     ordering: Words = []
     copula: Words = []

@@ -10,7 +10,7 @@ from msgspec import Struct
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role
-from glossa.hearing.utterance import Utterance, mask_of
+from glossa.hearing.utterance import SHORTEST_CLAUSE, Utterance, mask_of
 from glossa.hearing.vocabulary import WordEdge
 from glossa.house.values import Value
 from glossa.language import Language
@@ -192,6 +192,11 @@ class Aligner:
         self._depends = self._poles | mask_of(r == Role.AMOUNT for r in roles)  # on what else the phrase takes
         self._left: dict[tuple[int, Where], Item] = {}
         self._openings = utterance.pauses | utterance.requests | utterance.clauses
+        self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
+        for room in utterance.rooms() if utterance.requests else ():
+            self._rooms |= (1 << room.end) - (1 << room.start)
+        self._telling = utterance.telling & ~self._rooms
+        self._announced = self._announcing()
         self._beside: dict[tuple[int, int], tuple[int, int]] = {}
 
     def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about: About, claimed: int) -> Alignment:
@@ -276,7 +281,7 @@ class Aligner:
         left = self._every & ~covered
         beside = preamble | reason
         asked = self._asked if pattern.intent.read else 0
-        depends = self._depends | beside | asked
+        depends = self._depends | beside | asked | ((1 << self._announced) - 1)
         if pattern.garbage:
             depends = left
         elif not pattern.measures.isdisjoint(self._said):
@@ -300,6 +305,8 @@ class Aligner:
                 role = clause
             if role == Role.POLE and self._goes_without_saying(word, directed, towards):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
+            if at < first == self._announced and not pattern.slots and _plain(chosen):  # "it's film night"
+                role, cost = Role.FILLER, WEIGHT[Role.FILLER]
             if bit & asked and role in _SAID_IN_ASKING:
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]
             if pattern.garbage:
@@ -318,6 +325,7 @@ class Aligner:
         """
         utterance, poles = self._utterance, self._language.poles
         floors = [0.0 if free >> at & 1 else w for at, w in enumerate(utterance.weights)]
+        floors[: self._announced] = [min(f, WEIGHT[Role.FILLER]) for f in floors[: self._announced]]
         if self._poles:
             heard = {(at, e.word) for at, edges in enumerate(utterance.edges) for e in edges if e.word in poles}
             led = not self._absolute.isdisjoint(self._said)
@@ -329,29 +337,36 @@ class Aligner:
                         floors[at] = min(floors[at], WEIGHT[Role.VERB])
         return tuple(floors)
 
+    def _announcing(self) -> int:
+        """Where what leads to the name of a scene ends: behind "it's"; 0 where nothing leads."""
+        utterance = self._utterance
+        announcing = self._language.phrases("grammar", "announcing")
+        start = next((i for i, r in enumerate(utterance.roles) if r != Role.FILLER), 0)
+        length = announcing.at(utterance.words, start)
+        return start + length if length else 0
+
     def most_asked(self) -> float:
         """What words that only ask can save at most, where a phrase asks."""
         utterance, filler = self._utterance, WEIGHT[Role.FILLER]
         tokens = zip(utterance.roles, utterance.weights, strict=True)
         return sum(max(0.0, w - filler) for i, (r, w) in enumerate(tokens) if self._asked >> i & 1 and r in _SAID_IN_ASKING)
 
-    def most_beside(self) -> float:
-        """What clauses of their own, in front and behind, can save at most."""
+    def most_beside(self) -> tuple[list[float], list[float]]:
+        """What clauses of their own can save at most: in front, by the first token that a phrase covers, and behind, by where what it covers ends."""
         utterance = self._utterance
         count = len(utterance.words)
-        if not self._openings:
-            return 0.0
+        before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
         openings, closings = utterance.pauses | utterance.requests, utterance.clauses
-        most = [0.0, 0.0]
+        savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
         for at in range(1, count):
-            for side, mask in (
-                (0, (1 << at) - 1 if openings >> at & 1 else 0),
-                (1, (1 << count) - (1 << at) if closings >> at & 1 else 0),
-            ):
-                if not mask & utterance.telling:
-                    saved = sum(max(0.0, w - WEIGHT[Role.PREAMBLE]) for i, w in enumerate(utterance.weights) if mask >> i & 1)
-                    most[side] = max(most[side], saved)
-        return sum(most)
+            opens = openings >> at & 1 and not ((1 << at) - 1) & self._telling
+            before[at] = max(before[at - 1], sum(savings[:at]) if opens else 0.0)
+        before[count] = before[count - 1]
+        for at in range(count - 1, 0, -1):
+            closes = closings >> at & 1 and not ((1 << count) - (1 << at)) & self._telling
+            behind[at] = max(behind[at + 1], sum(savings[at:]) if closes else 0.0)
+        behind[0] = behind[1]
+        return before, behind
 
     def _clauses_beside(self, first: int, last: int) -> tuple[int, int]:
         """The tokens of clauses of their own in front of what a phrase covers and behind it, as bit masks."""
@@ -364,9 +379,6 @@ class Aligner:
         utterance = self._utterance
         count = len(utterance.words)
         light = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)
-        rooms = 0  # "it's dark in the hall": where it is so may stand behind a complaint
-        for room in utterance.rooms() if utterance.requests else ():
-            rooms |= (1 << room.end) - (1 << room.start)
         preamble = reason = pause = 0
         for at in range(first, 0, -1):
             if utterance.pauses >> at & 1:
@@ -374,7 +386,7 @@ class Aligner:
                 break
             if utterance.requests >> at & 1:
                 preamble = (1 << at) - 1
-            if utterance.roles[at - 1] not in light and not rooms >> at - 1 & 1:
+            if utterance.roles[at - 1] not in light and not (self._rooms | utterance.requests) >> at - 1 & 1:
                 break
         for at in range(last, count - 1):
             if utterance.clauses >> at & 1 and utterance.roles[at] != Role.NEGATION:
@@ -384,12 +396,15 @@ class Aligner:
             if utterance.roles[at] not in light:
                 break
         negated = [i for i in range(preamble.bit_length()) if utterance.roles[i] == Role.NEGATION]
-        complained = (
-            pause and utterance.clauses & 1 and negated == [1] and utterance.roles[pause - 1] != Role.SMALL
-        )  # "I can't see, ..."
-        if preamble & utterance.telling or (negated and not complained):
+        unable = self._language.grammar.unable
+        if pause:  # "I can't see, ..."
+            complained = utterance.clauses & 1 and negated == [1] and utterance.roles[pause - 1] != Role.SMALL
+        else:
+            few = preamble.bit_length() - SHORTEST_CLAUSE  # "he can't even turn it off"
+            complained = utterance.clauses & 1 and all(not i or (utterance.words[i] in unable and i <= few) for i in negated)
+        if preamble & self._telling or (negated and not complained):
             preamble = 0
-        return preamble, 0 if reason & utterance.telling else reason
+        return preamble, 0 if reason & self._telling else reason
 
     def _directed(self, chosen: tuple[Option | None, ...]) -> dict[str, _Poles]:
         """The words of direction within what was chosen, with the poles they are at."""
@@ -417,3 +432,8 @@ def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
     return any(o is None and p.slot in pattern.scaled for p, o in zip(pattern.places, chosen, strict=True)) or (
         bool(pattern.scaled) and all(p.slot not in pattern.scaled for p in pattern.places)
     )
+
+
+def _plain(chosen: tuple[Option | None, ...]) -> bool:
+    """Whether everything was heard as it is."""
+    return all(o is None or o.cost < COSTS.form for o in chosen)

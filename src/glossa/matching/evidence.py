@@ -519,7 +519,9 @@ class _Measured:
                 return
         for quantity in utterance.quantities:
             before = utterance.words[max(0, quantity.start - 1) : quantity.start]
-            if quantity.unit == "seconds" and inside.whole(before) and self._free(quantity.start, quantity.end):
+            ahead = before[:1] and before[0] in self._language.grammar.ahead and self._free(quantity.start - 1, quantity.start)
+            untaken = inside.whole(before) and self._free(quantity.start, quantity.end)
+            if quantity.unit == "seconds" and (untaken or ahead):
                 self._add("another time", 1)
                 return
 
@@ -537,14 +539,20 @@ class _Measured:
 
     def _left_names(self) -> None:
         utterance, alignment = self._utterance, self._alignment
+        in_front = 0
+        for item in alignment.items:
+            if item.kind == Kind.LEFT and item.role == Role.PREAMBLE:
+                in_front |= 1 << item.start
         if alignment.pattern.device_at >= 0 or alignment.pattern.intent.device:
             for expression in utterance.expressions:
                 plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
-                if plain and not expression.tokens & alignment.covered and self._says_something(expression.start, expression.end):
+                free = not expression.tokens & (alignment.covered | in_front)
+                if plain and free and self._says_something(expression.start, expression.end):
                     self._add("another device", 1)
                     break
             for room in utterance.rooms():
-                if room.cost < PLAIN_NAME and self._free(room.start, room.end) and self._says_something(room.start, room.end):
+                free = self._free(room.start, room.end) and not in_front >> room.start & 1
+                if room.cost < PLAIN_NAME and free and self._says_something(room.start, room.end):
                     self._add("another room", 1)
                     break
         places = self._language.phrases("grammar", "places")

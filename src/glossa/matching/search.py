@@ -65,7 +65,8 @@ class Search:
         self._rests: dict[int, float] = {}
         self._hits = self._choices.hits
         self._least = {position: options.least for position, options in self._hits.items()}
-        self._most_beside, self._most_asked = self._aligner.most_beside(), self._aligner.most_asked()
+        self._before, self._behind = self._aligner.most_beside()
+        self._most_beside, self._most_asked = self._before[-1] + self._behind[0], self._aligner.most_asked()
         spans = [((1 << s.end) - (1 << s.start)) for at in utterance.spans for s in at if s.entry.kind == "value"]
         spans += [(1 << q.end) - (1 << q.start) for q in utterance.quantities] + [e.tokens for e in utterance.expressions]
         anything = bool(grammar.anything or self.about)  # any words, and "the left one"
@@ -118,7 +119,7 @@ class Search:
 
     def _loose_bound(self, pattern: Pattern) -> float:
         """A cost that no way to lay the pattern can be under, without a look at what its slots can take."""
-        cost = self._rest(pattern)
+        cost = self._rest(pattern) - self._most_beside
         leasts = self._least
         for position, missing in pattern.words:
             saved = leasts.get(position, -9.0) + missing
@@ -128,7 +129,7 @@ class Search:
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
-        cost = self._rest(pattern)
+        cost = self._rest(pattern) - self._most_beside
         for number in pattern.main:
             saved = options[number].least + pattern.places[number].missing
             if saved > 0:
@@ -136,7 +137,7 @@ class Search:
         return cost
 
     def _rest(self, pattern: Pattern) -> float:
-        """What it costs at least when no place of weight takes anything."""
+        """What it costs at least when no place of weight takes anything, with no clause beside it."""
         known = self._rests.get(pattern.number)
         if known is None:
             known = self._rests[pattern.number] = self._untaken(pattern)
@@ -153,7 +154,7 @@ class Search:
             cost -= self._most_asked
         if self._about(pattern) == About.OWN:
             cost -= sum(p.missing for p in pattern.places if p.own)
-        return cost + pattern.fixed - self._most_beside
+        return cost + pattern.fixed
 
     def _about(self, pattern: Pattern) -> About:
         """What was spoken of before, seen from a pattern."""
@@ -180,6 +181,7 @@ class Search:
         about = self._about(pattern)
         claimed = self._claimed(pattern)
         steps_of_an_alignment = len(self.utterance.words) // 4
+        before_it, behind_it, beside = self._before, self._behind, self._most_beside > 0
 
         # Of neighbours for the same words the first are filled first, in the order of the words: all other ways are the same.
         before = pattern.twins
@@ -187,7 +189,10 @@ class Search:
         def visit(at: int, cost: float, tokens: int) -> None:
             nonlocal most
             self.steps += 1
-            if cost - ahead[at] > most or len(kept) >= MOST_TRIED or self.steps > self._most_steps:
+            least = cost - ahead[at]
+            if beside:
+                least -= before_it[(tokens & -tokens).bit_length() - 1] + behind_it[tokens.bit_length()]
+            if least > most or len(kept) >= MOST_TRIED or self.steps > self._most_steps:
                 return
             if at == len(order):
                 self.steps += steps_of_an_alignment
@@ -225,6 +230,9 @@ class Search:
             ):
                 if option.candidate is not None and option.candidate.used and option.cost < COSTS.toward:
                     tokens |= option.tokens
+        for at, role in enumerate(self.utterance.roles[:-1]):  # the "a" of "a lot" goes with the "lot"
+            if role == Role.AMOUNT and tokens >> at + 1 & 1:
+                tokens |= 1 << at
         return tokens
 
     def _spec(self, pattern: Pattern, place: Place, chosen: Sequence[Option | None]) -> int:
