@@ -19,6 +19,7 @@ class Costs(Struct, frozen=True):
     Attributes:
         form, synonym, household, toward, alike: shares for another form of a word, one that means the same, one that this household
             says, one that stands for it, and one of the language's list of sound-alikes.
+        own_word: what a word that stands for another one costs more where the house has phrases with it: "raise" for "open".
         many_for_one: share for a singular that was heard for a plural: the difference between one device and all of them.
         rewritten: share for other words altogether.
         split: share for a word that was written as two.
@@ -27,7 +28,7 @@ class Costs(Struct, frozen=True):
             which cost ``taken`` more.
         said_again: a word of the house that was said before.
         part, head_first, first_words: a part of a name, one with its noun in front, its first words alone. other_name: a part of a name
-            that is the whole name of another device.
+            that is the whole name of another device, or a room that it isn't in.
         wrong_room, moved, room_alone, room_only, room_bare, apart, everything: device expressions: a room that it is not in, "in the room"
             behind, a room without a preposition, nothing but a place ("in the den") and a room ("the den"), a modifier that stands apart, "all" without a noun.
         missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
@@ -48,6 +49,7 @@ class Costs(Struct, frozen=True):
     synonym: float = 0.06
     household: float = 0.03
     toward: float = 0.25
+    own_word: float = 0.1
     alike: float = 0.3
     many_for_one: float = 0.2
     rewritten: float = 0.15
@@ -61,7 +63,7 @@ class Costs(Struct, frozen=True):
     part: float = 0.05
     head_first: float = 0.05
     first_words: float = 0.4
-    other_name: float = 0.25
+    other_name: float = 0.5
     wrong_room: float = 0.3
     moved: float = 0.03
     room_alone: float = 0.05

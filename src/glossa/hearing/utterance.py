@@ -7,7 +7,7 @@ in the line counts, and in which language, so that they look at its tokens only.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 
 from msgspec import Struct
@@ -187,10 +187,13 @@ class Hearing:
             for w, r, before in zip(words, roles.roles, (None, *roles.roles), strict=False)
         )
         telling = mask_of(
-            (r in _TELLING or w in named) and w not in language.felt and not particle
+            (w in named or (r in _TELLING and not (r == Role.NUMBER and w in language.small)))
+            and w not in language.felt
+            and not particle
             for w, r, particle in zip(words, roles.roles, particles, strict=True)
         )
-        requests = self._requests(words, roles.roles)
+        names = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
+        requests = self._requests(words, roles.roles, names)
         spoken_of = self._spoken_of(words, roles.roles, expressions, pauses | requests)
         if spoken_of is not None:
             pointing, told = spoken_of
@@ -207,28 +210,30 @@ class Hearing:
         behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
         return words[at] not in self.lexicon.articles or behind in self.language.felt
 
-    def _requests(self, words: Sequence[str], roles: Sequence[Role]) -> int:
+    def _requests(self, words: Sequence[str], roles: Sequence[Role], names: Mapping[int, DeviceExpression]) -> int:
         """The tokens at which a request begins, without a pause: behind a clause in which nobody reports anything, or that says how it feels."""
         mask, language = 0, self.language
         opened, consequence = language.phrases("grammar", "request"), language.phrases("grammar", "consequence")
         start = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
         subject, asked = bool(self._clause.at(words, start)), words[start] in language.question
-        joined = language.phrases("grammar", "joined").by_first
+        joined, states = language.phrases("grammar", "joined").by_first, False
         for at, word in enumerate(words):
             if word in language.grammar.reporting and not (at and words[at - 1] in language.grammar.unable):
                 break
             following = at + consequence.at(words, at) if at - start > 1 and word in consequence.by_first else at
             if following > at and words[following : following + 1] and words[following] not in language.felt and not asked:
                 mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
-            subject = subject or (at > start and word in language.grammar.copula and not asked)  # "dinner is ready, ..."
-            if not subject:
+            states = states or (at > start and word in language.grammar.copula and not asked)  # "dinner is ready, ..."
+            if not subject and not states:
                 continue
             if at and word in opened.by_first and opened.at(words, at):
                 mask |= 1 << at
             if word in language.felt and words[at + 1 : at + 2] and words[at + 1] not in joined:
                 mask |= 1 << at + 1
-            if at - start >= SHORTEST_CLAUSE and self._orders(words, roles, at):
-                mask |= 1 << at
+            if at - start >= SHORTEST_CLAUSE and self._ends_clause(words, roles, at):
+                # "I can't hear a word turn it up", "my boots are soaked boot dryer on"
+                if self._orders(word) or (states and words[at - 2] not in self.lexicon.articles and _does(names.get(at), roles)):
+                    mask |= 1 << at
         said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
         return mask & ((1 << said) - 1)
 
@@ -253,14 +258,17 @@ class Hearing:
             return False
         return at + 1 == len(words) or roles[at + 1] not in (Role.UNKNOWN, Role.WORD, Role.TALK)
 
-    def _orders(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
-        """Whether a verb gives an order, behind the end of a clause: the "turn" of "I can't hear a word turn it up"."""
-        language, word = self.language, words[at]
-        if word not in language.verbs and not (word in language.light and word in self.lexicon.vocabulary.words):
-            return False
+    def _orders(self, word: str) -> bool:
+        """Whether a word is a verb that gives orders; of a language with many forms one that the house has in its phrases."""
+        language, known = self.language, word in self.lexicon.vocabulary.words
+        stems = any(word.startswith(stem) for stem in language.verbs) and not language.tells(word)
+        return word in language.verbs or (known and (word in language.light or stems))
+
+    def _ends_clause(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
+        """Whether a clause may end before a token: with a word that says something and is no verb of an order."""
         before = next((i for i in range(at - 1, 0, -1) if roles[i] != Role.FILLER), 0)
-        ends = roles[before] in (Role.UNKNOWN, Role.WORD)
-        return ends and words[before] not in language.verbs and words[before] not in language.light
+        ends = roles[before] in (Role.UNKNOWN, Role.WORD, Role.NEGATION) and words[before] not in self.language.grammar.unable[:1]
+        return ends and not self._orders(words[before])
 
     def _with_prepositions(
         self,
@@ -428,6 +436,8 @@ class _Roles:
             for at in range(quantity.start, quantity.end):
                 if self.roles[at] != Role.POLE or quantity.end - quantity.start > 1:
                     self.roles[at] = Role.NUMBER
+            if quantity.start and self._words[quantity.start - 1] in self._language.numbers.labels:
+                self.roles[quantity.start - 1] = Role.FILLER  # "number four"
 
     def _ordered(self) -> None:
         """The "is" of "make sure the lamp is off" states nothing: it says how something is to be."""
@@ -520,6 +530,12 @@ class _Roles:
         while at > 0 and self.roles[at] in (Role.SMALL, Role.ASIDE) and self._words[at] in self._hearing._wanting:
             self.roles[at] = Role.BROKEN
             at -= 1
+
+
+def _does(named: DeviceExpression | None, roles: Sequence[Role]) -> bool:
+    """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""
+    behind = roles[named.end :] if named is not None else ()
+    return Role.TALK not in behind and not {Role.POLE, Role.NUMBER}.isdisjoint(behind)
 
 
 def _without_numbers(edges: tuple[tuple[WordEdge, ...], ...], quantities: Sequence[Quantity]) -> tuple[tuple[WordEdge, ...], ...]:

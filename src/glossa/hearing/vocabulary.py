@@ -240,7 +240,8 @@ class Vocabulary:
             yield Near(said, COSTS.form, How.FORM)
         yield Near(plural(word, language), COSTS.many_for_one, How.FORM)
         for said in language.toward.get(word, ()):
-            yield Near(said, COSTS.toward, How.TOWARD)
+            own = word in self.words and word not in language.grammar.directions
+            yield Near(said, COSTS.toward + (COSTS.own_word if own else 0.0), How.TOWARD)
         for heard, near in self._rewritten.get(word, ()):
             if len(heard) == 1:
                 yield near
@@ -396,6 +397,10 @@ class Vocabulary:
             self.language.common,
         )
         known = any(word in k for k in lists)
+        if not known and word[-1:] in self.language.grammar.articles and len(word) > 3:  # "half a" that was written "halfa"
+            first = word[:-1]
+            if first in self._number_parts or first in self.language.phrases("grammar", "joined").single:
+                return first, word[-1]
         if known or len(word) < 5 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]

@@ -205,7 +205,10 @@ def intent(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase,
         if slot not in said:
             bad((*path, "ask", slot), f"no phrase of the intent holds ${slot}", nearest(slot, said))
     for slot in section.defaults:
-        if slot not in said and slot not in parts.slots and not parts.owners(slot, section.device):
+        if slot in BUILT_IN:
+            advice = f'write device = "..." in place of ${slot} in the phrases' if slot == "device" else f"leave {slot} out"
+            bad((*path, "defaults", slot), f"{slot} can't have a default", advice)
+        elif slot not in said and slot not in parts.slots and not parts.owners(slot, section.device):
             bad((*path, "defaults", slot), f"no phrase of the intent holds ${slot}", nearest(slot, said))
     for number, mode in enumerate(section.modes):
         if mode not in parts.raw.get("modes", {}):

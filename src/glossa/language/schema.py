@@ -138,6 +138,7 @@ class NumberWords(Section, frozen=True):
         decimal, thousands: the marks in digits, ``.`` and ``,`` in English.
         digits_only: digits that are only such among other digits; -2 and -3 double and triple the next one.
         about, roughly: words before and behind a number that is not meant to the point.
+        labels: what may stand before a number and says no more: "number four".
         single: words for one that stand before "hundred" and units.
         alike: pairs of numbers that are taken for each other by their sound; with ``teens`` beside 13 and 30 ... 19 and 90.
     """
@@ -160,6 +161,7 @@ class NumberWords(Section, frozen=True):
     joined: Words = field(name="and", default_factory=list)
     of: Words = []
     single: Words = []
+    labels: Words = []
     point: Words = []
     minus: Words = []
     below_zero: Words = []

@@ -401,7 +401,8 @@ class Aligner:
             complained = utterance.clauses & 1 and negated == [1] and utterance.roles[pause - 1] != Role.SMALL
         else:
             few = preamble.bit_length() - SHORTEST_CLAUSE  # "he can't even turn it off"
-            complained = utterance.clauses & 1 and all(not i or (utterance.words[i] in unable and i <= few) for i in negated)
+            known = all(not i or utterance.words[i] in unable for i in negated)
+            complained = utterance.clauses & 1 and known and all(i <= few for i in negated[:1])
         if preamble & self._telling or (negated and not complained):
             preamble = 0
         return preamble, 0 if reason & self._telling else reason
@@ -429,8 +430,10 @@ class Aligner:
 
 def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
     """Whether "a bit" says by how much: the amount of the change was not said."""
-    return any(o is None and p.slot in pattern.scaled for p, o in zip(pattern.places, chosen, strict=True)) or (
-        bool(pattern.scaled) and all(p.slot not in pattern.scaled for p in pattern.places)
+    if not pattern.scaled:
+        return bool(pattern.intent.change)  # "zoom in a bit": the phrase says by how much
+    return any(o is None and p.slot in pattern.scaled for p, o in zip(pattern.places, chosen, strict=True)) or all(
+        p.slot not in pattern.scaled for p in pattern.places
     )
 
 

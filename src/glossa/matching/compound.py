@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterable, Sequence
 from heapq import heappop, heappush
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression
 from glossa.hearing.roles import Role
@@ -221,6 +222,8 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
     surest = max(path.parts, key=lambda m: m.confidence)
     commands = all(_is_command(m) for m in path.parts)
     if commands and least.confidence >= SURE and (whole.outcome != Outcome.ACCEPT or _all_accepted(path)):
+        if _taken_back(path.parts, language):
+            return replace(path.parts[1], utterance=whole.utterance)
         return _several(whole, path.parts)
     orders = {*language.verbs, *language.light, *language.poles}
     unsure = whole.outcome == Outcome.REJECT or (whole.outcome == Outcome.CONFIRM and whole.confidence < SURE)
@@ -238,6 +241,13 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
                 whole.limits,
             )
     return whole
+
+
+def _taken_back(parts: Sequence[Match], language: Language) -> bool:
+    """Whether the second of two commands takes the first one back: "map light off, sorry, hut light off"."""
+    first, last = (m.best.intent if m.best is not None else "" for m in (parts[0], parts[-1]))
+    words = parts[-1].utterance.lower().split()
+    return len(parts) == 2 and first == last and bool(language.phrases("grammar", "correction").at(words, 0))
 
 
 def _all_accepted(path: Path) -> bool:

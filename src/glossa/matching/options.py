@@ -175,11 +175,12 @@ class Choices:
                 spans.setdefault(expression.tokens, []).append((rank, made))
             elif rank <= RANK["group"] and expression.cost < PLAIN_NAME:
                 unfit.append(expression.tokens)
-        if unfit:  # the "telly" that is the television rather than the telly lights
+        if unfit:  # the "telly" is the television rather than the telly lights, the "hut light" no other light in the wrong room
             for tokens, readings in spans.items():
                 if tokens in unfit:
                     spans[tokens] = [
-                        (rank, replace(c, cost=c.cost + COSTS.other_name) if rank == RANK["part"] else c) for rank, c in readings
+                        (r, replace(c, cost=c.cost + COSTS.other_name) if r == RANK["part"] or _devices(c).wrong_room else c)
+                        for r, c in readings
                     ]
         kept = [c for readings in spans.values() for c in _first_ones(readings)]
         if unfit:
