@@ -18,6 +18,7 @@ from glossa.hearing.lexicon import Entry, Lexicon, NamedSpan
 from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import PhraseSet
+from glossa.language.phrases import Words
 
 RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
 """In this order one reading of the same words goes before another."""
@@ -123,6 +124,20 @@ def resolve(things: Things, among: int) -> Devices | None:
         return Devices(held | left, False, wrong) if left.bit_count() == 1 else Devices(left, True, wrong)
     held &= ~things.excepted
     return Devices(held, False, wrong) if held else None
+
+
+class Front(Struct, frozen=True):
+    """The words before those that a name shares with another one, and the lexicon that knows which names there are."""
+
+    words: Words
+    lexicon: Lexicon
+
+
+class Fronted(Struct, frozen=True):
+    """Devices whose names share their end, which is the end of some words."""
+
+    devices: tuple[int, ...]
+    words: Words
 
 
 # --- what rules do --------------------------------------------------------------------------------------------------
@@ -238,6 +253,20 @@ def _of_a_series(values: Sequence[Any]) -> Things | None:
     return Things(tuple(Reference(d, False, RANK["name"]) for d in devices))
 
 
+def _sharing(values: Sequence[Any]) -> Fronted | None:
+    """ "the left and right bedside lamps", "left, middle and right lamps"."""
+    front: Front = values[0]
+    last: Entry | Fronted = values[-1]
+    known = last if isinstance(last, Fronted) else Fronted((last.devices,), last.words)
+    device = front.lexicon.sharing(front.words, known.words) if known.words else 0
+    return Fronted((device, *known.devices), known.words) if device and known.devices[-1].bit_count() == 1 else None
+
+
+def _of_fronts(values: Sequence[Any]) -> Things:
+    fronted: Fronted = values[0]
+    return Things(tuple(Reference(d, False, RANK["name"]) for d in fronted.devices))
+
+
 def _pair(values: Sequence[Any]) -> Things:
     """ "both the kettle and the lamp"."""
     return _joined(values[1:])
@@ -266,6 +295,8 @@ RULES = (
     Rule("place", ("inside", "room"), _last, COSTS.moved),
     Rule("where", ("inside", "room"), _last, COSTS.moved),
     Rule("where", ("room",), _last, COSTS.room_alone),
+    Rule("fronted", ("front", "and", "core"), _sharing),
+    Rule("fronted", ("front", "fronted"), _sharing),
     Rule("thing", ("core",), _alone),
     Rule("thing", ("core", "where"), _in_room),
     Rule("thing", ("room", "core"), _room_first),
@@ -279,6 +310,7 @@ RULES = (
     Rule("members", ("member", "and", "member"), _members),
     Rule("members", ("member", "members"), _members),
     Rule("thing", ("stem", "members"), _of_a_series),
+    Rule("thing", ("fronted",), _of_fronts),
     Rule("thing", ("everything",), _everything),
     Rule("thing", ("only_all",), _everything, COSTS.everything),
     Rule("thing", ("everything", "where"), _everything_in),
@@ -366,8 +398,9 @@ class DeviceGrammar:
         for span in spans:
             kind = span.entry.kind
             if kind != "value":
-                symbol = kind if kind in ("room", "stem", "member") else "core"
-                cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, span.entry, span.cost, span.used))
+                symbol = kind if kind in ("room", "stem", "member", "front") else "core"
+                value = Front(span.entry.words, self._lexicon) if kind == "front" else span.entry
+                cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, value, span.cost, span.used))
         word = words[at]
         for symbol, phrases in self._starting.get(word, ()):
             for length in phrases.starts(words, at):

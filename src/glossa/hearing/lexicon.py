@@ -7,6 +7,7 @@ from itertools import pairwise
 from typing import Any
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
 from glossa.hearing.numbers import NumberReader
@@ -33,11 +34,13 @@ class Entry(Struct, frozen=True):
 
     Attributes:
         kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``noun``, ``nouns``, ``part``, ``room``, ``value``, or
-            for names that are told apart by a number ``stem`` (the words before it) and ``member`` (the number).
+            for names that are told apart by a number ``stem`` (the words before it) and ``member`` (the number), or ``front``, the words
+            before those that a name shares with another one.
         devices: the devices as a bit mask, the first of the file the lowest bit; those in it for a room.
         spec, value: for a value, the number of its specification, and the value.
         room: the room's id.
         cost: what naming it so costs.
+        words: of a name and of a front.
     """
 
     kind: str
@@ -46,6 +49,7 @@ class Entry(Struct, frozen=True):
     value: Value | None = None
     room: str = ""
     cost: float = 0.0
+    words: Words = ()
 
 
 class _Node(Struct):
@@ -223,7 +227,7 @@ class Lexicon:
             self._words.update(way)
             if entry.kind in ("name", "group", "room"):
                 self._pairs.update(pairwise(way))
-            made = Entry(entry.kind, entry.devices, entry.spec, entry.value, entry.room, entry.cost + cost) if cost else entry
+            made = replace(entry, cost=entry.cost + cost) if cost else entry
             if made not in node.entries:
                 node.entries.append(made)
 
@@ -265,12 +269,14 @@ class Lexicon:
             self._add(way, Entry("name", devices, cost=FOREIGN))
         for name, owner in self._told_apart_by_articles():
             self._add(name, Entry("name", self._bit[owner]), whole=True)
+        self._by_name = named
         for way, devices in named.items():
-            self._add(way, Entry("name", devices))
+            self._add(way, Entry("name", devices, words=way))
             turned = self._turned(way)  # "the lamp on the left bedside"
             if turned and turned not in named:
                 self._add(turned, Entry("name", devices, cost=COSTS.head_first))
         self._add_numbered(named)
+        self._add_fronts(named)
         for rest, devices in rests.items():
             self._add(rest, Entry("rest", devices))
         for part, costs in parts.items():
@@ -312,6 +318,27 @@ class Lexicon:
         for kind, parts in (("stem", stems), ("member", members)):
             for words, devices in parts.items():
                 self._add(words, Entry(kind, devices))
+
+    def _add_fronts(self, named: Mapping[Words, int]) -> None:
+        """What stands before the words that a name shares with others, for "the left and right bedside lamps"."""
+        if self.language.grammar.head != "last":
+            return
+        holders: dict[Words, int] = {}
+        for way in named:
+            for at in range(1, len(way)):
+                holders[way[at:]] = holders.get(way[at:], 0) + 1
+        fronts: dict[Words, int] = {}
+        for way, devices in named.items():
+            for at in range(1, len(way)):
+                if holders[way[at:]] > 1 and not self._numbered(way)[1]:
+                    fronts[way[:at]] = fronts.get(way[:at], 0) | devices
+        for front, devices in fronts.items():
+            self._add(front, Entry("front", devices, words=front))
+
+    def sharing(self, front: Words, name: Words) -> int:
+        """The device whose name is a front and the end of another name, as a bit mask: "left" and "right bedside lamp"; 0 for none."""
+        found = (self._by_name.get(front + name[at:], 0) for at in range(1, len(name)))
+        return next((d for d in found if d.bit_count() == 1), 0)
 
     def _told_apart_by_articles(self) -> list[tuple[Words, str]]:
         """Names that are one without their articles, and the device of each: "his lamp" and "her lamp"."""

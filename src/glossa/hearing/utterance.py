@@ -181,16 +181,19 @@ class Hearing:
         expressions, apart = self._devices.expressions(words, spans, passable)
         pauses = _pauses(text, tokens)
         clauses = pauses | mask_of(self._begins_clause(words, roles.roles, at) for at in range(len(words)))
-        named, language = self.lexicon.named, self.language
+        language, mentioned = self.language, 0
+        for e in expressions:
+            if e.cost < PLAIN_NAME and e.things.rank < RANK["part"]:
+                mentioned |= e.tokens
         particles = (
             r == Role.POLE and w in self._movable and before in (Role.UNKNOWN, Role.TALK)  # the "up" of "it's steamed up"
             for w, r, before in zip(words, roles.roles, (None, *roles.roles), strict=False)
         )
         telling = mask_of(
-            (w in named or (r in _TELLING and not (r == Role.NUMBER and w in language.small)))
+            (mentioned >> at & 1 or (r in _TELLING and not (r == Role.NUMBER and w in language.small)))
             and w not in language.felt
             and not particle
-            for w, r, particle in zip(words, roles.roles, particles, strict=True)
+            for at, (w, r, particle) in enumerate(zip(words, roles.roles, particles, strict=True))
         )
         names = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
         requests = self._requests(words, roles.roles, names)
@@ -205,7 +208,10 @@ class Hearing:
 
     def _begins_clause(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
         """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
-        if roles[at] == Role.FILLER or words[at] not in self._clause.by_first or not self._clause.at(words, at):
+        if roles[at] == Role.FILLER and any(r != Role.FILLER for r in roles[:at]):
+            return False
+        pointing = at and roles[at - 1] == Role.VERB and words[at] in self._pronouns  # the "sie" of "mach sie an"
+        if words[at] not in self._clause.by_first or not self._clause.at(words, at) or pointing:
             return False
         behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
         return words[at] not in self.lexicon.articles or behind in self.language.felt
@@ -215,7 +221,8 @@ class Hearing:
         mask, language = 0, self.language
         opened, consequence = language.phrases("grammar", "request"), language.phrases("grammar", "consequence")
         start = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
-        subject, asked = bool(self._clause.at(words, start)), words[start] in language.question
+        subject = any(self._clause.at(words, i) for i in range(start + 1))
+        asked = words[start] in language.question and not subject
         joined, states = language.phrases("grammar", "joined").by_first, False
         for at, word in enumerate(words):
             if word in language.grammar.reporting and not (at and words[at - 1] in language.grammar.unable):
@@ -347,6 +354,9 @@ class _Roles:
             i for i, w in enumerate(words if repeats else ()) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]
         }
         self._numbers()
+        for at in range(1, len(words)):  # the "sie" of "mach sie an"
+            if self.roles[at] == Role.TALK and self.roles[at - 1] == Role.VERB and words[at] in hearing._pronouns:
+                self.roles[at] = Role.SMALL
         self._ordered()
         self._relayed()
         self._asides()
@@ -481,6 +491,7 @@ class _Roles:
             nears = any(r == Role.NUMBER for r in roles[at + 2 : at + 4])
             level = any(hearing.named_levels.at(words, i) for i in range(at + 2, min(at + 4, len(words))))  # "up to the max"
             up_to = word in hearing._directions and following in hearing._absolute and (nears or level)
+            up_to = up_to or (word in hearing._directions and bool(following) and bool(hearing.named_levels.at(words, at + 1)))
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in hearing.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
             becomes = counted and word in hearing._absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"

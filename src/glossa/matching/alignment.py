@@ -342,8 +342,7 @@ class Aligner:
         utterance = self._utterance
         announcing = self._language.phrases("grammar", "announcing")
         start = next((i for i, r in enumerate(utterance.roles) if r != Role.FILLER), 0)
-        length = announcing.at(utterance.words, start)
-        return start + length if length else 0
+        return next((i + n for i in range(start + 1) if (n := announcing.at(utterance.words, i)) and i + n > start), 0)
 
     def most_asked(self) -> float:
         """What words that only ask can save at most, where a phrase asks."""

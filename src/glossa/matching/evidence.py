@@ -500,7 +500,8 @@ class _Measured:
         first = next(
             (i for i, (w, r) in enumerate(beginning) if r not in skipped and (w not in articles or w in self._pronouns)), None
         )
-        beside = {i.start for i in self._alignment.items if i.role in (Role.PREAMBLE, Role.REASON)}
+        announcing = (Role.PREAMBLE, Role.REASON, Role.FILLER)
+        beside = {i.start for i in self._alignment.items if i.kind == Kind.LEFT and i.role in announcing}
         if (
             first is not None
             and first not in beside
