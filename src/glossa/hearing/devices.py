@@ -358,7 +358,7 @@ class DeviceGrammar:
         self.joiners = frozenset(w for s, p in sets if s in ("and", "except", "leaving") for w in p.by_first)
 
     def expressions(
-        self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool]
+        self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool], fixed: int = 0
     ) -> tuple[tuple[DeviceExpression, ...], tuple[Edge, ...]]:
         """Every device expression of an utterance, and its modifiers that may stand apart.
 
@@ -366,8 +366,9 @@ class DeviceGrammar:
             words: the tokens' words.
             spans: for every token, the names that start there.
             passable: for every token, whether it can be passed over inside an expression, as an article can.
+            fixed: tokens of phrases that say nothing, as a bit mask: the "any" of "any chance of".
         """
-        cells: Cells = [self._cell(words, at, spans[at]) for at in range(len(words))]
+        cells: Cells = [self._cell(words, at, spans[at]) if not fixed >> at & 1 else {} for at in range(len(words))]
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
             return (), ()
         following = self._following(passable)

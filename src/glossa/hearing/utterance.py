@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from glossa.hearing.chart import Edge
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, DeviceGrammar
+from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, DeviceGrammar, Things
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
 from glossa.hearing.roles import How, Role
@@ -178,12 +178,12 @@ class Hearing:
             (word in articles and following not in joiners) or (r == Role.FILLER and word not in joiners)
             for r, word, following in zip(roles.roles, words, (*words[1:], ""), strict=True)
         ]
-        expressions, apart = self._devices.expressions(words, spans, passable)
+        expressions, apart = self._devices.expressions(words, spans, passable, roles.said_for_politeness)
         pauses = _pauses(text, tokens)
         clauses = pauses | mask_of(self._begins_clause(words, roles.roles, at) for at in range(len(words)))
         language, mentioned = self.language, 0
         for e in expressions:
-            if e.cost < PLAIN_NAME and e.things.rank < RANK["part"]:
+            if e.cost < PLAIN_NAME and e.things.rank < RANK["part"] and e.tokens == (1 << e.end) - (1 << e.start):
                 mentioned |= e.tokens
         particles = (
             r == Role.POLE and w in self._movable and before in (Role.UNKNOWN, Role.TALK)  # the "up" of "it's steamed up"
@@ -196,11 +196,16 @@ class Hearing:
             for at, (w, r, particle) in enumerate(zip(words, roles.roles, particles, strict=True))
         )
         names = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
-        requests = self._requests(words, roles.roles, names)
-        spoken_of = self._spoken_of(words, roles.roles, expressions, pauses | requests)
+        first = next((i for i, r in enumerate(roles.roles) if r != Role.FILLER), 0)
+        contracted = "'" in text[tokens[first].start : tokens[first].end].replace("’", "'")  # "we're" is a subject and a verb
+        requests = self._requests(words, roles.roles, names, SHORTEST_CLAUSE - contracted)
+        begins = next((at for at in range(1, len(words)) if (pauses | requests) >> at & 1), 0)
+        spoken_of = self._spoken_of(words, roles.roles, expressions, begins) if begins else None
         if spoken_of is not None:
             pointing, told = spoken_of
             expressions, telling = (pointing, *expressions), telling & ~told
+        elif begins and requests >> begins & 1:
+            expressions = self._in_the_room_told_of(spans[:begins], expressions, begins)
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
             roles.degree, roles.times, roles.times_at, pauses, clauses, requests, telling,
@@ -216,7 +221,9 @@ class Hearing:
         behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
         return words[at] not in self.lexicon.articles or behind in self.language.felt
 
-    def _requests(self, words: Sequence[str], roles: Sequence[Role], names: Mapping[int, DeviceExpression]) -> int:
+    def _requests(
+        self, words: Sequence[str], roles: Sequence[Role], names: Mapping[int, DeviceExpression], shortest: int
+    ) -> int:
         """The tokens at which a request begins, without a pause: behind a clause in which nobody reports anything, or that says how it feels."""
         mask, language = 0, self.language
         opened, consequence = language.phrases("grammar", "request"), language.phrases("grammar", "consequence")
@@ -237,7 +244,7 @@ class Hearing:
                 mask |= 1 << at
             if word in language.felt and words[at + 1 : at + 2] and words[at + 1] not in joined:
                 mask |= 1 << at + 1
-            if at - start >= SHORTEST_CLAUSE and self._ends_clause(words, roles, at):
+            if at - start >= shortest and self._ends_clause(words, roles, at):
                 # "I can't hear a word turn it up", "my boots are soaked boot dryer on"
                 if self._orders(word) or (states and words[at - 2] not in self.lexicon.articles and _does(names.get(at), roles)):
                     mask |= 1 << at
@@ -245,11 +252,10 @@ class Hearing:
         return mask & ((1 << said) - 1)
 
     def _spoken_of(
-        self, words: Sequence[str], roles: Sequence[Role], expressions: Sequence[DeviceExpression], openings: int
+        self, words: Sequence[str], roles: Sequence[Role], expressions: Sequence[DeviceExpression], begins: int
     ) -> tuple[DeviceExpression, int] | None:
         """The "it" of "the radio is too loud, turn it down" as what the clause in front names, and the tokens of that name."""
-        begins = next((at for at in range(1, len(words)) if openings >> at & 1), 0)
-        pronoun = next((at for at in range(begins + 1, len(words)) if begins and self._points(words, roles, at)), 0)
+        pronoun = next((at for at in range(begins + 1, len(words)) if self._points(words, roles, at)), 0)
         plain = [e for e in expressions if e.end <= begins and e.cost < PLAIN_NAME and e.things.rank < RANK["part"]]
         if not pronoun or not plain or any(e.start >= begins and e.cost < PLAIN_NAME for e in expressions):
             return None
@@ -258,6 +264,26 @@ class Hearing:
         if not told or any(e.tokens & ~widest_one.tokens for e in plain):
             return None
         return replace(widest_one, start=pronoun, end=pronoun + 1, tokens=1 << pronoun, cost=COSTS.assumed / 2), widest_one.tokens
+
+    @staticmethod
+    def _in_the_room_told_of(
+        spans: Sequence[Sequence[NamedSpan]], expressions: tuple[DeviceExpression, ...], begins: int
+    ) -> tuple[DeviceExpression, ...]:
+        """The "lamps" of "the galley is too dark turn the lamps on" are those of the galley."""
+        rooms = {s.entry.room: s.entry.devices for here in spans for s in here if s.entry.kind == "room" and s.cost < PLAIN_NAME}
+        if len(rooms) != 1:
+            return expressions
+        (room,) = rooms.values()
+
+        def there(expression: DeviceExpression) -> DeviceExpression:
+            things = expression.things
+            inside = [r for r in things.references if r.devices & room and r.rank in (RANK["nouns"], RANK["part"])]
+            if expression.start < begins or len(inside) < len(things.references):
+                return expression
+            narrowed = Things(tuple(replace(r, devices=r.devices & room) for r in inside), things.excepted)
+            return replace(expression, things=narrowed)
+
+        return tuple(there(e) for e in expressions)
 
     def _points(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
         """Whether a word is a pronoun that a verb is for: the "it" of "turn it down", not the one of "it's too loud"."""

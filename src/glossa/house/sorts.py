@@ -238,7 +238,7 @@ class NumberValues(Values, frozen=True):
     def forms(self, tag: str, speech: Speech) -> Iterator[Form]:
         """The house's own names, and "full", "minimum" and "halfway" of a range."""
         yield from super().forms(tag, speech)
-        if self.minimum is None or self.maximum is None:
+        if self.minimum is None or self.maximum is None or self.duration:  # nobody runs a pump for "minimum"
             return
         low, high = self.minimum, self.maximum
         for texts, reached in zip(speech.extremes, (high, low, low + (high - low) / 2), strict=True):

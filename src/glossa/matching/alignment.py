@@ -16,6 +16,8 @@ from glossa.house.values import Value
 from glossa.language import Language
 from glossa.matching.grammar import Pattern
 
+_CLAUSES = 1 << Role.PREAMBLE | 1 << Role.REASON
+
 _Poles = tuple[tuple[str, int], ...]
 
 _SAID_IN_ASKING = frozenset((Role.TALK, Role.VERB, Role.AMOUNT, Role.UNKNOWN, Role.SMALL))
@@ -164,6 +166,13 @@ class Alignment(Struct, frozen=True):
             return []
         return [i.start for i in self.items if i.kind == Kind.LEFT and i.role in roles]
 
+    @property
+    def beside(self) -> int:
+        """The tokens of clauses of their own, in front and behind, as a bit mask."""
+        if not self.left & _CLAUSES:
+            return 0
+        return sum(1 << i.start for i in self.items if i.kind == Kind.LEFT and i.role in (Role.PREAMBLE, Role.REASON))
+
     def candidate(self, slot: str) -> Candidate | None:
         """What a slot took."""
         for place, option in zip(self.pattern.places, self.chosen, strict=True):
@@ -303,7 +312,7 @@ class Aligner:
                 clause = Role.PREAMBLE if bit & preamble else Role.REASON
                 cost = min(cost, COSTS.beside if role == Role.WORD else WEIGHT[clause])
                 role = clause
-            if role == Role.POLE and self._goes_without_saying(word, directed, towards):
+            if role == Role.POLE and self._goes_without_saying(word, directed, towards and word not in pattern.elsewhere):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
             if at < first == self._announced and not pattern.slots and _plain(chosen):  # "it's film night"
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]

@@ -246,8 +246,10 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
 def _taken_back(parts: Sequence[Match], language: Language) -> bool:
     """Whether the second of two commands takes the first one back: "map light off, sorry, hut light off"."""
     first, last = (m.best.intent if m.best is not None else "" for m in (parts[0], parts[-1]))
-    words = parts[-1].utterance.lower().split()
-    return len(parts) == 2 and first == last and bool(language.phrases("grammar", "correction").at(words, 0))
+    correction = language.phrases("grammar", "correction")
+    before, behind = (m.utterance.lower().split() for m in (parts[0], parts[-1]))
+    corrects = correction.at(behind, 0) or correction.whole(before[-1:])
+    return len(parts) == 2 and first == last and bool(corrects)
 
 
 def _all_accepted(path: Path) -> bool:

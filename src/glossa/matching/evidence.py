@@ -427,11 +427,13 @@ class _Measured:
         return not any(q.unit and q.start == candidate.start and q.end == candidate.end for q in utterance.quantities)
 
     def _counts_devices(self, candidate: Candidate) -> bool:
-        """Whether a number without a unit stands right before several devices: "open three vents"."""
-        device = self._alignment.candidate("device")
-        if device is None or device.start != candidate.end:
+        """Whether a number without a unit stands right before devices: "open three vents", and the misheard "turn one the lamp"."""
+        device, words = self._alignment.candidate("device"), self._utterance.words
+        if device is None or any(q.unit and q.end == candidate.end for q in self._utterance.quantities):
             return False
-        return not any(q.unit and q.end == candidate.end for q in self._utterance.quantities)
+        led = candidate.start and words[candidate.start - 1] in self._language.grammar.absolute
+        articles = device.start == candidate.end + 1 and words[candidate.end] in self._grammar.lexicon.articles
+        return device.start == candidate.end or (articles and not led)
 
     def _tells(self, at: int, meant: str) -> bool:
         word = self._utterance.words[at]
@@ -540,19 +542,16 @@ class _Measured:
 
     def _left_names(self) -> None:
         utterance, alignment = self._utterance, self._alignment
-        in_front = 0
-        for item in alignment.items:
-            if item.kind == Kind.LEFT and item.role == Role.PREAMBLE:
-                in_front |= 1 << item.start
+        beside = alignment.beside
         if alignment.pattern.device_at >= 0 or alignment.pattern.intent.device:
             for expression in utterance.expressions:
                 plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
-                free = not expression.tokens & (alignment.covered | in_front)
+                free = not expression.tokens & (alignment.covered | beside)
                 if plain and free and self._says_something(expression.start, expression.end):
                     self._add("another device", 1)
                     break
             for room in utterance.rooms():
-                free = self._free(room.start, room.end) and not in_front >> room.start & 1
+                free = self._free(room.start, room.end) and not beside >> room.start & 1
                 if room.cost < PLAIN_NAME and free and self._says_something(room.start, room.end):
                     self._add("another room", 1)
                     break

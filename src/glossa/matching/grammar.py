@@ -74,6 +74,7 @@ class Pattern(Struct, frozen=True):
         required: the devices that have all properties of the intent, as a bit mask.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
         needs: the slots that have to be filled, or the intent would do nothing.
+        elsewhere: words for one way of changing that the house has for other properties only: "dim" where vents are opened.
     """
 
     number: int
@@ -95,6 +96,7 @@ class Pattern(Struct, frozen=True):
     required: int
     scaled: tuple[str, ...]
     needs: tuple[str, ...]
+    elsewhere: frozenset[str]
 
 
 class Grammar:
@@ -128,6 +130,7 @@ class Grammar:
         self.of_word: dict[str, list[int]] = {}
         self.word_weight: dict[str, float] = {}
         self.patterns: list[Pattern] = []
+        self._said_of = self._words_of_properties()
         for intent in house.intents.values():
             self._compile(intent)
         self.of_position: dict[int, list[int]] = {}
@@ -142,6 +145,8 @@ class Grammar:
         measures, names = self._measures(intent), self._own_words(intent)
         required, needs = self.lexicon.fitting(intent), intent.needs
         scaled = tuple(s for s in intent.defaults if s in intent.changed_by)
+        own = frozenset(w for name in intent.properties for w in self._said_of.get(name, ()))
+        elsewhere = frozenset(w for words in self._said_of.values() for w in words) - own if intent.properties else frozenset()
         seen: set[tuple[Place, ...]] = set()
         for phrase in texts_for_phrases(intent.phrases, self.tag):
             for sequence in phrase.sequences:
@@ -178,8 +183,22 @@ class Grammar:
                             required=required,
                             scaled=scaled,
                             needs=needs,
+                            elsewhere=elsewhere,
                         )
                     )
+
+    def _words_of_properties(self) -> dict[str, set[str]]:
+        """For a property, the words of its phrases that are for one way of changing: "dim", "louder", not "up"."""
+        language = self.lexicon.language
+        poles = language.poles  # the first axis of a word is its own, the others are what it may stand for
+        one_way = set(language.grammar.changing) - {poles[w][0][0] for w in language.grammar.directions if w in poles}
+        found: dict[str, set[str]] = {}
+        for intent in self.house.intents.values():
+            for phrase in texts_for_phrases(intent.phrases, self.tag):
+                words = {w for sequence in phrase.sequences for position in sequence.positions for w in position.words}
+                for name in intent.properties:
+                    found.setdefault(name, set()).update(w for w in words if w in poles and poles[w][0][0] in one_way)
+        return found
 
     def _variants(self, positions: Sequence[tuple[Words, str, bool]]) -> Iterator[list[tuple[Words, str, bool]]]:
         """The same positions with a run of several words said otherwise: "good night", "nighty night"."""

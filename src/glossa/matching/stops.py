@@ -240,14 +240,14 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
         p.slot in alignment.pattern.intent.ask and o is None
         for p, o in zip(alignment.pattern.places, alignment.chosen, strict=True)
     )
-    return "" if heard or asked else utterance.words[at]
+    return "" if heard or asked or alignment.beside >> at & 1 else utterance.words[at]
 
 
 def _unknown_behind(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A preposition that leads to a value, and nothing but words that nobody knows behind it: "open the vent to a warmer"."""
     language, words = grammar.lexicon.language, utterance.words
-    at = len(words) - 1
-    while at > 0 and not alignment.covered >> at & 1 and words[at] not in language.grammar.absolute:
+    at, beside = len(words) - 1, alignment.beside
+    while at > 0 and not alignment.covered >> at & 1 and (words[at] not in language.grammar.absolute or beside >> at & 1):
         at -= 1
     left = tuple(
         w

@@ -31,7 +31,7 @@ def torn(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
 
 class _Beside:
     def __init__(self, utterance: Utterance, alignment: Alignment, grammar: Grammar) -> None:
-        self.utterance, self.covered, self.lexicon = utterance, alignment.covered, grammar.lexicon
+        self.utterance, self.covered, self.lexicon = utterance, alignment.covered | alignment.beside, grammar.lexicon
         self.measures = alignment.pattern.measures
         self.grammar = grammar.lexicon.language.grammar
 
