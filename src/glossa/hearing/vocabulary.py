@@ -370,7 +370,7 @@ class Vocabulary:
             return
         strange = [p for p in parts if p not in self.words]
         if joined in self.words:
-            if strange:
+            if strange or len(joined) >= LEAST_MERGED:  # "bed time"
                 yield Near(joined, COSTS.split, How.SPLIT)
             return
         if len(strange) < len(parts) or all(p in self._usual for p in parts) or min(map(len, parts)) > SHORT_PART:

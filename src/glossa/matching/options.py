@@ -55,6 +55,7 @@ class Choices:
         self._floors = floors or utterance.weights
         self._spoken_about = about
         self._absolute = frozenset(grammar.lexicon.language.grammar.absolute)
+        self._directions = frozenset(grammar.lexicon.language.grammar.directions)
         self._slots: dict[int, Options] = {}
         self._values: dict[int, tuple[Option, ...]] = {}
         self._expressions = [(e, e.things.rank, round(e.cost, 9)) for e in utterance.expressions]
@@ -249,7 +250,8 @@ class Choices:
             named = [
                 Candidate(s.start, s.end, (1 << s.end) - (1 << s.start), cast(Value, s.entry.value), s.cost, used=s.used)
                 for s in self._named_values.get(spec, ())
-            ]
+                if not any(e.how & How.SYNONYM and self.utterance.words[e.start] in self._directions for e in s.used)
+            ]  # "up" is no "boost"
             return named if way == Way.NAMED else [c for c in named if not any(e.how & How.FORM for e in c.used)]
         if way == Way.NUMBER:
             assert isinstance(values, NumberValues)
