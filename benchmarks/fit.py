@@ -21,8 +21,8 @@ NOISE_SEEDS = (11, 12, 13)
 NOISE_WEIGHT = 0.05
 """A row with an error in it counts this much: such rows are made, and there are many of them."""
 
-TALK_WEIGHT = 3.0
-"""A line of talk counts this much over all houses together."""
+TALK_WEIGHT = 0.3
+"""A line of talk counts this much in each house."""
 
 PRONOUNS, POINTING_WEIGHT = ("it", ""), 0.2
 """Rows count as well with a pronoun, or nothing, for the device that was spoken of before."""
@@ -49,11 +49,8 @@ def gather() -> list[Example]:
         if name in english:
             device = next(iter(house.devices), "")
             if device:
-                found += [
-                    example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6 / len(english), (device,), made=True)
-                    for line in lines
-                ]
-            found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / len(english)) for line in lines]
+                found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6, (device,), made=True) for line in lines]
+            found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT) for line in lines]
     return [e for e in found if e is not None]
 
 

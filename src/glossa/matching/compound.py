@@ -49,6 +49,8 @@ TELLING = (Role.WORD, Role.POLE, Role.NUMBER)
 LEAST_TOLD = 2
 """Words of the house that a command holds at least where neither a word nor a pause parts it from the next one."""
 
+_ASKED = (Outcome.CONFIRM, Outcome.ASK)
+
 _UNCLEAR = frozenset(("confidence", "nothing", "filler", "empty", "missing"))
 """Reasons for which a stretch was not understood; others are refusals of something that was."""
 
@@ -224,7 +226,9 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
     if commands and least.confidence >= SURE and (whole.outcome != Outcome.ACCEPT or _all_accepted(path)):
         if _taken_back(path.parts, language):
             return replace(path.parts[1], utterance=whole.utterance)
-        return _several(whole, path.parts)
+        several = _several(whole, path.parts)
+        # Parts that contradict each other are rather one command that was misheard: "the lamp to too and a half".
+        return whole if several.reason == "contradiction" and whole.outcome in _ASKED else several
     orders = {*language.verbs, *language.light, *language.poles}
     unsure = whole.outcome == Outcome.REJECT or (whole.outcome == Outcome.CONFIRM and whole.confidence < SURE)
     if unsure and surest.outcome == Outcome.ACCEPT and surest.confidence >= HALF_SURE:
