@@ -564,6 +564,10 @@ class _Roles:
         at = len(self.roles) - 1
         while at > 0 and self.roles[at] == Role.FILLER:
             at -= 1
+        numbers = self._language.numbers
+        one = self._words[at] in numbers.single and self._words[at] not in numbers.homophones
+        if at > 0 and one and self._words[at - 1] in self._language.grammar.relative:
+            return  # the "un" of "baisse de un"
         while at > 0 and self.roles[at] in (Role.SMALL, Role.ASIDE) and self._words[at] in self._hearing._wanting:
             self.roles[at] = Role.BROKEN
             at -= 1
