@@ -132,6 +132,7 @@ class Hearing:
         self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
         self._clause = language.phrases("grammar", "clause")
+        self._belonging = (frozenset(language.numbers.of) & language.small) - frozenset(language.numbers.single)
         self._pronouns = language.phrases("grammar", "pronouns").single
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
@@ -185,9 +186,9 @@ class Hearing:
         for e in expressions:
             if e.cost < PLAIN_NAME and e.things.rank < RANK["part"] and e.tokens == (1 << e.end) - (1 << e.start):
                 mentioned |= e.tokens
-        particles = (
-            r == Role.POLE and w in self._movable and before in (Role.UNKNOWN, Role.TALK)  # the "up" of "it's steamed up"
-            for w, r, before in zip(words, roles.roles, (None, *roles.roles), strict=False)
+        particles = (  # the "up" of "it's steamed up", the "out" of "we've run out of ice"
+            r == Role.POLE and ((w in self._movable and before in (Role.UNKNOWN, Role.TALK)) or following in self._belonging)
+            for w, r, before, following in zip(words, roles.roles, (None, *roles.roles), (*words[1:], ""), strict=False)
         )
         telling = mask_of(
             (mentioned >> at & 1 or (r in _TELLING and not (r == Role.NUMBER and w in language.small)))

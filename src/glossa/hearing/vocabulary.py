@@ -144,10 +144,11 @@ class Vocabulary:
             self._same_number[spelt] = (*self._same_number.get(spelt, ()), str(number))
             self._same_number[str(number)] = (*self._same_number.get(str(number), ()), spelt)
         # The "won" of "lamp won"; small words are homophones of too much.
-        for heard, number in numbers.homophones.items():
-            if heard not in language.small:
-                spelt = tuple(s for s, n in numbers.ones.items() if n == number)
-                self._written_for[heard] = (*self._written_for.get(heard, ()), *spelt, str(number))
+        self._homophones = {
+            heard: (*(s for s, n in numbers.ones.items() if n == number), str(number))
+            for heard, number in numbers.homophones.items()
+            if heard not in language.small
+        }
         units = (w for texts in numbers.units.values() for w in texts)
         parts = (
             *numbers.ones,
@@ -252,6 +253,8 @@ class Vocabulary:
                 yield Near(other, COSTS.alike + COSTS.synonym, How.SOUND)
         for said in self._written_for.get(word, ()):
             yield Near(said, COSTS.alike, How.SOUND)
+        for said in self._homophones.get(word, ()):
+            yield Near(said, COSTS.household, How.SOUND)
         if self._may_be_misheard(word):
             farthest = COSTS.taken_farthest if taken else COSTS.farthest
             for said, distance in self._sounding(word, self.sound(word), farthest):
