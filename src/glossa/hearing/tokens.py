@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Iterable
 from fractions import Fraction
 from functools import lru_cache
 
@@ -157,3 +158,11 @@ def _join_fractions(tokens: list[Token], text: str) -> list[Token]:
             if 0 < share < 1:
                 found.append(Token(f"{share.numerator}/{share.denominator}", at, at + 1, float(share)))
     return sorted(found, key=lambda t: t.start)
+
+
+def mask_of(bits: Iterable[bool]) -> int:
+    """Truths as a bit mask, the first the lowest bit."""
+    mask = 0
+    for at, bit in enumerate(bits):
+        mask |= bit << at
+    return mask

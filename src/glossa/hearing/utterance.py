@@ -7,15 +7,15 @@ in the line counts, and in which language, so that they look at its tokens only.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Sequence
 from functools import lru_cache
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from glossa.hearing.chart import Edge
+from glossa.hearing.clauses import ClauseGrammar
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, DeviceGrammar, Things
+from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
 from glossa.hearing.roles import How, Role
@@ -32,11 +32,6 @@ MOST_RECENT = 8
 LONGEST_REPEAT = 4
 """Words of the longest false start that is looked for."""
 
-SHORTEST_CLAUSE = 3
-"""Words that a clause has at least, where nothing but a verb shows that it ended."""
-
-PAUSES = frozenset(",.;:!?…")
-_TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
 _COUNTED = frozenset((Role.NUMBER, Role.NEGATION, Role.TALK))
 
 
@@ -131,8 +126,7 @@ class Hearing:
         numbers = language.numbers
         self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
         self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
-        self._clause = language.phrases("grammar", "clause")
-        self._belonging = (frozenset(language.numbers.of) & language.small) - frozenset(language.numbers.single)
+        self._clauses = ClauseGrammar(lexicon)
         self._pronouns = language.phrases("grammar", "pronouns").single
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
@@ -180,129 +174,11 @@ class Hearing:
             for r, word, following in zip(roles.roles, words, (*words[1:], ""), strict=True)
         ]
         expressions, apart = self._devices.expressions(words, spans, passable, roles.said_for_politeness)
-        pauses = _pauses(text, tokens)
-        clauses = pauses | mask_of(self._begins_clause(words, roles.roles, at) for at in range(len(words)))
-        language, mentioned = self.language, 0
-        for e in expressions:
-            if e.cost < PLAIN_NAME and e.things.rank < RANK["part"] and e.tokens == (1 << e.end) - (1 << e.start):
-                mentioned |= e.tokens
-        particles = (  # the "up" of "it's steamed up", the "out" of "we've run out of ice"
-            r == Role.POLE and ((w in self._movable and before in (Role.UNKNOWN, Role.TALK)) or following in self._belonging)
-            for w, r, before, following in zip(words, roles.roles, (None, *roles.roles), (*words[1:], ""), strict=False)
-        )
-        telling = mask_of(
-            (mentioned >> at & 1 or (r in _TELLING and not (r == Role.NUMBER and w in language.small)))
-            and w not in language.felt
-            and not particle
-            for at, (w, r, particle) in enumerate(zip(words, roles.roles, particles, strict=True))
-        )
-        names = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
-        first = next((i for i, r in enumerate(roles.roles) if r != Role.FILLER), 0)
-        contracted = "'" in text[tokens[first].start : tokens[first].end].replace("’", "'")  # "we're" is a subject and a verb
-        requests = self._requests(words, roles.roles, names, SHORTEST_CLAUSE - contracted)
-        begins = next((at for at in range(1, len(words)) if (pauses | requests) >> at & 1), 0)
-        spoken_of = self._spoken_of(words, roles.roles, expressions, begins) if begins else None
-        if spoken_of is not None:
-            pointing, told = spoken_of
-            expressions, telling = (pointing, *expressions), telling & ~told
-        elif begins and requests >> begins & 1:
-            expressions = self._in_the_room_told_of(spans[:begins], expressions, begins)
+        clauses = self._clauses.of(text, tokens, roles.roles, spans, expressions)
         return Utterance(
-            text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, expressions, apart,
-            roles.degree, roles.times, roles.times_at, pauses, clauses, requests, telling,
+            text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions, apart,
+            roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.beginnings, clauses.requests, clauses.telling,
         )  # fmt: skip
-
-    def _begins_clause(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
-        """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
-        if roles[at] == Role.FILLER and any(r != Role.FILLER for r in roles[:at]):
-            return False
-        pointing = at and roles[at - 1] == Role.VERB and words[at] in self._pronouns  # the "sie" of "mach sie an"
-        if words[at] not in self._clause.by_first or not self._clause.at(words, at) or pointing:
-            return False
-        behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
-        return words[at] not in self.lexicon.articles or behind in self.language.felt
-
-    def _requests(
-        self, words: Sequence[str], roles: Sequence[Role], names: Mapping[int, DeviceExpression], shortest: int
-    ) -> int:
-        """The tokens at which a request begins, without a pause: behind a clause in which nobody reports anything, or that says how it feels."""
-        mask, language = 0, self.language
-        opened, consequence = language.phrases("grammar", "request"), language.phrases("grammar", "consequence")
-        start = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
-        subject = any(self._clause.at(words, i) for i in range(start + 1))
-        asked = words[start] in language.question and not subject
-        joined, states = language.phrases("grammar", "joined").by_first, False
-        for at, word in enumerate(words):
-            if word in language.grammar.reporting and not (at and words[at - 1] in language.grammar.unable):
-                break
-            following = at + consequence.at(words, at) if at - start > 1 and word in consequence.by_first else at
-            if following > at and words[following : following + 1] and words[following] not in language.felt and not asked:
-                mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
-            states = states or (at > start and word in language.grammar.copula and not asked)  # "dinner is ready, ..."
-            if not subject and not states:
-                continue
-            if at and word in opened.by_first and opened.at(words, at):
-                mask |= 1 << at
-            if word in language.felt and words[at + 1 : at + 2] and words[at + 1] not in joined:
-                mask |= 1 << at + 1
-            if at - start >= shortest and self._ends_clause(words, roles, at):
-                # "I can't hear a word turn it up", "my boots are soaked boot dryer on"
-                if self._orders(word) or (states and words[at - 2] not in self.lexicon.articles and _does(names.get(at), roles)):
-                    mask |= 1 << at
-        said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
-        return mask & ((1 << said) - 1)
-
-    def _spoken_of(
-        self, words: Sequence[str], roles: Sequence[Role], expressions: Sequence[DeviceExpression], begins: int
-    ) -> tuple[DeviceExpression, int] | None:
-        """The "it" of "the radio is too loud, turn it down" as what the clause in front names, and the tokens of that name."""
-        pronoun = next((at for at in range(begins + 1, len(words)) if self._points(words, roles, at)), 0)
-        plain = [e for e in expressions if e.end <= begins and e.cost < PLAIN_NAME and e.things.rank < RANK["part"]]
-        if not pronoun or not plain or any(e.start >= begins and e.cost < PLAIN_NAME for e in expressions):
-            return None
-        widest_one = max(plain, key=lambda e: (e.end - e.start, -e.cost))
-        told = any(r in (Role.TALK, Role.UNKNOWN) and not widest_one.tokens >> i & 1 for i, r in enumerate(roles[:begins]))
-        if not told or any(e.tokens & ~widest_one.tokens for e in plain):
-            return None
-        return replace(widest_one, start=pronoun, end=pronoun + 1, tokens=1 << pronoun, cost=COSTS.assumed / 2), widest_one.tokens
-
-    @staticmethod
-    def _in_the_room_told_of(
-        spans: Sequence[Sequence[NamedSpan]], expressions: tuple[DeviceExpression, ...], begins: int
-    ) -> tuple[DeviceExpression, ...]:
-        """The "lamps" of "the galley is too dark turn the lamps on" are those of the galley."""
-        rooms = {s.entry.room: s.entry.devices for here in spans for s in here if s.entry.kind == "room" and s.cost < PLAIN_NAME}
-        if len(rooms) != 1:
-            return expressions
-        (room,) = rooms.values()
-
-        def there(expression: DeviceExpression) -> DeviceExpression:
-            things = expression.things
-            inside = [r for r in things.references if r.devices & room and r.rank in (RANK["nouns"], RANK["part"])]
-            if expression.start < begins or len(inside) < len(things.references):
-                return expression
-            narrowed = Things(tuple(replace(r, devices=r.devices & room) for r in inside), things.excepted)
-            return replace(expression, things=narrowed)
-
-        return tuple(there(e) for e in expressions)
-
-    def _points(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
-        """Whether a word is a pronoun that a verb is for: the "it" of "turn it down", not the one of "it's too loud"."""
-        if words[at] not in self._pronouns or roles[at - 1] not in (Role.VERB, Role.WORD, Role.POLE):
-            return False
-        return at + 1 == len(words) or roles[at + 1] not in (Role.UNKNOWN, Role.WORD, Role.TALK)
-
-    def _orders(self, word: str) -> bool:
-        """Whether a word is a verb that gives orders; of a language with many forms one that the house has in its phrases."""
-        language, known = self.language, word in self.lexicon.vocabulary.words
-        stems = any(word.startswith(stem) for stem in language.verbs) and not language.tells(word)
-        return word in language.verbs or (known and (word in language.light or stems))
-
-    def _ends_clause(self, words: Sequence[str], roles: Sequence[Role], at: int) -> bool:
-        """Whether a clause may end before a token: with a word that says something and is no verb of an order."""
-        before = next((i for i in range(at - 1, 0, -1) if roles[i] != Role.FILLER), 0)
-        ends = roles[before] in (Role.UNKNOWN, Role.WORD, Role.NEGATION) and words[before] not in self.language.grammar.unable[:1]
-        return ends and not self._orders(words[before])
 
     def _with_prepositions(
         self,
@@ -574,12 +450,6 @@ class _Roles:
             at -= 1
 
 
-def _does(named: DeviceExpression | None, roles: Sequence[Role]) -> bool:
-    """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""
-    behind = roles[named.end :] if named is not None else ()
-    return Role.TALK not in behind and not {Role.POLE, Role.NUMBER}.isdisjoint(behind)
-
-
 def _without_numbers(edges: tuple[tuple[WordEdge, ...], ...], quantities: Sequence[Quantity]) -> tuple[tuple[WordEdge, ...], ...]:
     """The edges without those that take a part of a number with a unit, or of several words, for another word: the "ten" of "ten minutes"."""
     plain = (q for q in quantities if q.cost < HOMOPHONE and (q.unit or q.end - q.start > 1))
@@ -587,19 +457,3 @@ def _without_numbers(edges: tuple[tuple[WordEdge, ...], ...], quantities: Sequen
     if not firm:
         return edges
     return tuple(tuple(e for e in here if at not in firm or not e.how & How.TAKEN) for at, here in enumerate(edges))
-
-
-def mask_of(bits: Iterable[bool]) -> int:
-    """Truths as a bit mask, the first the lowest bit."""
-    mask = 0
-    for at, bit in enumerate(bits):
-        mask |= bit << at
-    return mask
-
-
-def _pauses(text: str, tokens: Sequence[Token]) -> int:
-    mask = 0
-    for at in range(1, len(tokens)):
-        if any(c in PAUSES for c in text[tokens[at - 1].end : tokens[at].start]):
-            mask |= 1 << at
-    return mask

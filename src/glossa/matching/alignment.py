@@ -7,10 +7,12 @@ from enum import IntEnum
 
 from msgspec import Struct
 
+from glossa.hearing.clauses import SHORTEST_CLAUSE
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role
-from glossa.hearing.utterance import SHORTEST_CLAUSE, Utterance, mask_of
+from glossa.hearing.tokens import mask_of
+from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.house.values import Value
 from glossa.language import Language

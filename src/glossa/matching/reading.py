@@ -7,7 +7,8 @@ from operator import itemgetter
 from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role, shown
-from glossa.hearing.utterance import Utterance, mask_of
+from glossa.hearing.tokens import mask_of
+from glossa.hearing.utterance import Utterance
 from glossa.house.frozen import Frozen
 from glossa.house.model import Intent
 from glossa.house.values import Value, tidy

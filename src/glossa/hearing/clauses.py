@@ -1,0 +1,238 @@
+"""Clauses beside a command: where one may begin and end, where a request follows without a pause, and what it has to do with it.
+
+"I can't hear a word, turn the radio up", "the galley is too dark turn the lamps on", "turn it down, I'm on the phone": nobody writes commas
+when a recogniser listens, so that the end of a clause shows by what begins behind it: a verb that gives an order, what opens a request, or
+a device with something to be done.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from glossa.hearing.costs import COSTS
+from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, Things
+from glossa.hearing.lexicon import Lexicon, NamedSpan
+from glossa.hearing.roles import Role
+from glossa.hearing.tokens import Token, mask_of
+
+SHORTEST_CLAUSE = 3
+"""Words that a clause has at least, where nothing but a verb shows that it ended."""
+
+PAUSES = frozenset(",.;:!?…")
+_TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
+_SAYING = frozenset((Role.UNKNOWN, Role.WORD, Role.NEGATION))
+"""Roles of words that may end a clause."""
+
+
+class Clauses(Struct, frozen=True):
+    """The clauses of an utterance, each a bit mask of tokens.
+
+    Attributes:
+        pauses: the tokens before which there is a pause in the writing.
+        beginnings: those at which a clause of its own may begin.
+        requests: those at which a request begins behind a clause, without a pause.
+        telling: those that no clause holds that is beside the command: names, directions, numbers.
+        expressions: the device expressions, with what the clause in front says of them: "it", and the room that they are in.
+    """
+
+    pauses: int
+    beginnings: int
+    requests: int
+    telling: int
+    expressions: tuple[DeviceExpression, ...]
+
+
+class ClauseGrammar:
+    """Finds the clauses of the utterances of one house in one language.
+
+    Args:
+        lexicon: the house's words.
+    """
+
+    def __init__(self, lexicon: Lexicon) -> None:
+        self.lexicon, self.language = lexicon, lexicon.language
+        language = lexicon.language
+        self.beginning, self.opened, self.consequence = (
+            language.phrases("grammar", name) for name in ("clause", "request", "consequence")
+        )
+        self.joined = frozenset(language.phrases("grammar", "joined").by_first)
+        self.pronouns = language.phrases("grammar", "pronouns").single
+        self.movable = frozenset(language.grammar.after_number_only)
+        self.belonging = (frozenset(language.numbers.of) & language.small) - frozenset(language.numbers.single)
+
+    def of(
+        self,
+        text: str,
+        tokens: Sequence[Token],
+        roles: Sequence[Role],
+        spans: Sequence[Sequence[NamedSpan]],
+        expressions: tuple[DeviceExpression, ...],
+    ) -> Clauses:
+        """The clauses of an utterance.
+
+        Args:
+            text: what was heard.
+            tokens: its tokens, one at least.
+            roles: what each of them does.
+            spans: for every token, the names that start there.
+            expressions: its device expressions, the likeliest first.
+        """
+        return _Line(self, text, tokens, roles, spans, expressions).clauses()
+
+    def orders(self, word: str) -> bool:
+        """Whether a word is a verb that gives orders; of a language with many forms one that the house has in its phrases."""
+        language, known = self.language, word in self.lexicon.vocabulary.words
+        stems = any(word.startswith(stem) for stem in language.verbs) and not language.tells(word)
+        return word in language.verbs or (known and (word in language.light or stems))
+
+
+class _Line:
+    def __init__(
+        self,
+        grammar: ClauseGrammar,
+        text: str,
+        tokens: Sequence[Token],
+        roles: Sequence[Role],
+        spans: Sequence[Sequence[NamedSpan]],
+        expressions: tuple[DeviceExpression, ...],
+    ) -> None:
+        self.grammar, self.language = grammar, grammar.language
+        self.text, self.tokens, self.roles, self.spans, self.expressions = text, tokens, roles, spans, expressions
+        self.words = tuple(t.word for t in tokens)
+        self.first = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
+
+    def clauses(self) -> Clauses:
+        pauses = pauses_of(self.text, self.tokens)
+        beginnings = pauses | mask_of(self._begins(at) for at in range(len(self.words)))
+        telling, requests = self._telling(), self._requests()
+        begins = next((at for at in range(1, len(self.words)) if (pauses | requests) >> at & 1), 0)
+        expressions, pointing = self.expressions, self._spoken_of(begins) if begins else None
+        if pointing is not None:
+            expressions, telling = (pointing[0], *expressions), telling & ~pointing[1]
+        elif begins and requests >> begins & 1:
+            expressions = self._in_the_room_told_of(begins)
+        return Clauses(pauses, beginnings, requests, telling, expressions)
+
+    def _begins(self, at: int) -> bool:
+        """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
+        words, roles = self.words, self.roles
+        if words[at] not in self.grammar.beginning.by_first or not self.grammar.beginning.at(words, at):
+            return False
+        pointing = at and roles[at - 1] == Role.VERB and words[at] in self.grammar.pronouns  # the "sie" of "mach sie an"
+        if pointing or (roles[at] == Role.FILLER and any(r != Role.FILLER for r in roles[:at])):
+            return False
+        behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
+        return words[at] not in self.grammar.lexicon.articles or behind in self.language.felt
+
+    def _telling(self) -> int:
+        """The tokens that no clause holds that is beside the command: what it names, says and counts is meant for the house."""
+        words, roles, language = self.words, self.roles, self.language
+        mask = 0
+        for e in self.expressions:
+            if e.cost < PLAIN_NAME and e.things.rank < RANK["part"] and e.tokens == (1 << e.end) - (1 << e.start):
+                mask |= e.tokens
+        for at, role in enumerate(roles):
+            if role in _TELLING and not (role == Role.NUMBER and words[at] in language.small):
+                mask |= 1 << at
+        for at, (word, role) in enumerate(zip(words, roles, strict=True)):
+            steamed_up = at and word in self.grammar.movable and roles[at - 1] in (Role.UNKNOWN, Role.TALK)
+            out_of = at + 1 < len(words) and words[at + 1] in self.grammar.belonging
+            if word in language.felt or (role == Role.POLE and (steamed_up or out_of)):
+                mask &= ~(1 << at)
+        return mask
+
+    # --- requests without a pause ------------------------------------------------------------------------------------
+
+    def _requests(self) -> int:
+        """The tokens at which a request begins: behind a clause in which nobody reports anything, or that says how it feels."""
+        words, roles, language, grammar = self.words, self.roles, self.language, self.grammar
+        start = self.first
+        subject = any(grammar.beginning.at(words, i) for i in range(start + 1))
+        asked = words[start] in language.question and not subject
+        contracted = "'" in self.text[self.tokens[start].start : self.tokens[start].end].replace("’", "'")  # "we're"
+        shortest = SHORTEST_CLAUSE - contracted
+        names = {e.start: e for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
+        mask, states = 0, False
+        for at, word in enumerate(words):
+            if word in language.grammar.reporting and not (at and words[at - 1] in language.grammar.unable):
+                break
+            if at - start > 1 and word in grammar.consequence.by_first and not asked:
+                following = at + grammar.consequence.at(words, at)
+                if following > at and words[following : following + 1] and words[following] not in language.felt:
+                    mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
+            states = states or (at > start and word in language.grammar.copula and not asked)  # "dinner is ready, ..."
+            if not subject and not states:
+                continue
+            if at and word in grammar.opened.by_first and grammar.opened.at(words, at):
+                mask |= 1 << at
+            if word in language.felt and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined:
+                mask |= 1 << at + 1
+            if at - start >= shortest and self._ended(at):
+                # "I can't hear a word turn it up", "my boots are soaked boot dryer on"
+                moved = states and words[at - 2] not in grammar.lexicon.articles and self._does(names.get(at))
+                if moved or grammar.orders(word):
+                    mask |= 1 << at
+        said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
+        return mask & ((1 << said) - 1)
+
+    def _ended(self, at: int) -> bool:
+        """Whether a clause may end before a token: with a word that says something and is no verb of an order."""
+        before = next((i for i in range(at - 1, 0, -1) if self.roles[i] != Role.FILLER), 0)
+        word = self.words[before]
+        return self.roles[before] in _SAYING and word not in self.language.grammar.unable[:1] and not self.grammar.orders(word)
+
+    def _does(self, named: DeviceExpression | None) -> bool:
+        """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""
+        behind = self.roles[named.end :] if named is not None else ()
+        return Role.TALK not in behind and not {Role.POLE, Role.NUMBER}.isdisjoint(behind)
+
+    # --- what the clause in front says of the command ----------------------------------------------------------------
+
+    def _spoken_of(self, begins: int) -> tuple[DeviceExpression, int] | None:
+        """The "it" of "the radio is too loud, turn it down" as what the clause in front names, and the tokens of that name."""
+        pronoun = next((at for at in range(begins + 1, len(self.words)) if self._points(at)), 0)
+        plain = [e for e in self.expressions if e.end <= begins and e.cost < PLAIN_NAME and e.things.rank < RANK["part"]]
+        if not pronoun or not plain or any(e.start >= begins and e.cost < PLAIN_NAME for e in self.expressions):
+            return None
+        widest = max(plain, key=lambda e: (e.end - e.start, -e.cost))
+        told = any(r in (Role.TALK, Role.UNKNOWN) and not widest.tokens >> i & 1 for i, r in enumerate(self.roles[:begins]))
+        if not told or any(e.tokens & ~widest.tokens for e in plain):
+            return None
+        return replace(widest, start=pronoun, end=pronoun + 1, tokens=1 << pronoun, cost=COSTS.assumed / 2), widest.tokens
+
+    def _points(self, at: int) -> bool:
+        """Whether a word is a pronoun that a verb is for: the "it" of "turn it down", not the one of "it's too loud"."""
+        if self.words[at] not in self.grammar.pronouns or self.roles[at - 1] not in (Role.VERB, Role.WORD, Role.POLE):
+            return False
+        return at + 1 == len(self.words) or self.roles[at + 1] not in (Role.UNKNOWN, Role.WORD, Role.TALK)
+
+    def _in_the_room_told_of(self, begins: int) -> tuple[DeviceExpression, ...]:
+        """The "lamps" of "the galley is too dark turn the lamps on" are those of the galley."""
+        rooms: Mapping[str, int] = {
+            s.entry.room: s.entry.devices
+            for here in self.spans[:begins]
+            for s in here
+            if s.entry.kind == "room" and s.cost < PLAIN_NAME
+        }
+        if len(rooms) != 1:
+            return self.expressions
+        (room,) = rooms.values()
+        return tuple(_there(e, room) if e.start >= begins else e for e in self.expressions)
+
+
+def _there(expression: DeviceExpression, room: int) -> DeviceExpression:
+    """An expression of nouns narrowed to a room, where there are such devices in it."""
+    things = expression.things
+    inside = [r for r in things.references if r.devices & room and r.rank in (RANK["nouns"], RANK["part"])]
+    if len(inside) < len(things.references):
+        return expression
+    narrowed = Things(tuple(replace(r, devices=r.devices & room) for r in inside), things.excepted)
+    return replace(expression, things=narrowed)
+
+
+def pauses_of(text: str, tokens: Sequence[Token]) -> int:
+    """The tokens before which there is a pause in the writing, as a bit mask."""
+    return mask_of(at > 0 and any(c in PAUSES for c in text[tokens[at - 1].end : token.start]) for at, token in enumerate(tokens))
