@@ -155,8 +155,9 @@ class _Line:
         contracted = "'" in self.text[self.tokens[start].start : self.tokens[start].end].replace("’", "'")  # "we're"
         shortest = SHORTEST_CLAUSE - contracted
         names = {e.start: e for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
-        mask, states = 0, False
+        mask, states, unable = 0, False, False
         for at, word in enumerate(words):
+            unable = unable or word in language.grammar.unable
             if word in language.grammar.reporting and not (at and words[at - 1] in language.grammar.unable):
                 break
             if at - start > 1 and word in grammar.consequence.by_first and not asked:
@@ -170,8 +171,8 @@ class _Line:
                 mask |= 1 << at
             if word in language.felt and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined:
                 mask |= 1 << at + 1
-            if at - start >= shortest and self._ended(at):
-                # "I can't hear a word turn it up", "my boots are soaked boot dryer on"
+            if at - start >= shortest and (self._ended(at) or (unable and words[at - 1] in language.grammar.one)):
+                # "I can't hear a word turn it up", "I can't see a thing light on", "my boots are soaked boot dryer on"
                 moved = states and words[at - 2] not in grammar.lexicon.articles and self._does(names.get(at))
                 if moved or grammar.orders(word):
                     mask |= 1 << at
@@ -194,10 +195,10 @@ class _Line:
     def _spoken_of(self, begins: int) -> tuple[DeviceExpression, int] | None:
         """The "it" of "the radio is too loud, turn it down" as what the clause in front names, and the tokens of that name."""
         pronoun = next((at for at in range(begins + 1, len(self.words)) if self._points(at)), 0)
-        plain = [e for e in self.expressions if e.end <= begins and e.cost < PLAIN_NAME and e.things.rank < RANK["part"]]
+        plain = [e for e in self.expressions if e.end <= begins and e.cost < PLAIN_NAME and e.things.rank <= RANK["part"]]
         if not pronoun or not plain or any(e.start >= begins and e.cost < PLAIN_NAME for e in self.expressions):
             return None
-        widest = max(plain, key=lambda e: (e.end - e.start, -e.cost))
+        widest = max(plain, key=lambda e: (e.end - e.start, -e.cost, -e.things.rank))
         told = any(r in (Role.TALK, Role.UNKNOWN) and not widest.tokens >> i & 1 for i, r in enumerate(self.roles[:begins]))
         if not told or any(e.tokens & ~widest.tokens for e in plain):
             return None
