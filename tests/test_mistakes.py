@@ -147,7 +147,11 @@ CASES: list[tuple[str, str, str]] = [
     ("[intents.x]\nphrases = ['x']\nreply = '$nobody'\n", "intents.x.reply", "$nobody has no value here"),
     ("[intents.x]\nphrases = ['x']\nreply = 'a'\nask = { level = 'How?' }\n", "intents.x.ask.level", "holds $level"),
     ("[intents.x]\nphrases = ['x']\nreply = 'a'\ndefaults = { lvl = 3 }\n", "intents.x.defaults.lvl", "holds $lvl"),
-    ("[intents.x]\nphrases = ['x $device']\nset = { power = 'on' }\ndefaults = { device = 'lamp' }\n", "intents.x.defaults.device", "default"),
+    (
+        "[intents.x]\nphrases = ['x $device']\nset = { power = 'on' }\ndefaults = { device = 'lamp' }\n",
+        "intents.x.defaults.device",
+        "default",
+    ),
     ("[intents.x]\nphrases = ['x']\nreply = 'a'\nmodes = ['quit']\n", "intents.x.modes.0", "did you mean 'quiet'?"),
     ("[intents.x]\nphrases = ['x']\nenter_mode = 'quit'\n", "intents.x.enter_mode", "did you mean 'quiet'?"),
     ("[intents.x]\nphrases = ['x']\nreply = 'a'\npin = {}\n", "intents.x.pin", "a passcode is missing"),
