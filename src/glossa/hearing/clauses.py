@@ -17,6 +17,7 @@ from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, Things
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.roles import Role
 from glossa.hearing.tokens import Token, mask_of
+from glossa.language import plural
 
 SHORTEST_CLAUSE = 3
 """Words that a clause has at least, where nothing but a verb shows that it ended."""
@@ -85,7 +86,7 @@ class ClauseGrammar:
     def orders(self, word: str) -> bool:
         """Whether a word is a verb that gives orders; of a language with many forms one that the house has in its phrases."""
         language, known = self.language, word in self.lexicon.vocabulary.words
-        stems = any(word.startswith(stem) for stem in language.verbs) and not language.tells(word)
+        stems = any(word.startswith(stem) and plural(stem, language) != word for stem in language.verbs)
         return word in language.verbs or (known and (word in language.light or stems))
 
 

@@ -267,6 +267,16 @@ def _of_fronts(values: Sequence[Any]) -> Things:
     return Things(tuple(Reference(d, False, RANK["name"]) for d in fronted.devices))
 
 
+def _one_there(values: Sequence[Any]) -> Things | None:
+    """ "the lounge blind and the one in the bedroom": another of its kind."""
+    things: Things = values[0]
+    lexicon: Lexicon = values[2]
+    inside = lexicon.akin(things.devices) & values[-1].devices & ~things.devices
+    if len(things.references) > 1 or things.devices.bit_count() > 1 or not inside:
+        return None
+    return Things((*things.references, Reference(inside, False, RANK["noun"])))
+
+
 def _pair(values: Sequence[Any]) -> Things:
     """ "both the kettle and the lamp"."""
     return _joined(values[1:])
@@ -322,6 +332,7 @@ RULES = (
     Rule("list", ("thing",), identity),
     Rule("list", ("counted",), identity),
     Rule("list", ("thing", "and", "list"), _joined),
+    Rule("list", ("thing", "and", "one", "place"), _one_there),
     Rule("list", ("pair", "thing", "and", "thing"), _pair),
     Rule("list", ("counted", "and", "list"), _joined),
     Rule("list", ("thing", "enumerated"), _joined),
@@ -405,7 +416,8 @@ class DeviceGrammar:
         word = words[at]
         for symbol, phrases in self._starting.get(word, ()):
             for length in phrases.starts(words, at):
-                cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, PAIR if symbol == "pair" else symbol))
+                meaning = PAIR if symbol == "pair" else self._lexicon if symbol == "one" else symbol
+                cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, meaning))
         count = self._counts.get(word, 0)
         if count > 1:
             cell["count"] = [Edge(at, at + 1, "count", count)]

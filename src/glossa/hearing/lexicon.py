@@ -154,6 +154,11 @@ class Lexicon:
             mask ^= low
         return tuple(found)
 
+    def akin(self, mask: int) -> int:
+        """The devices that are of the same kinds as some, as a bit mask."""
+        kinds = {self.house.devices[d].kind for d in self.devices(mask)}
+        return self.mask(d.id for d in self.house.devices.values() if d.kind in kinds)
+
     def fitting(self, intent: Intent) -> int:
         """The devices that an intent can be for: they have every property of it, and take what it sets."""
         mask = (1 << len(self.ids)) - 1
