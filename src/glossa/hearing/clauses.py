@@ -37,6 +37,7 @@ class Clauses(Struct, frozen=True):
         requests: those at which a request begins behind a clause, without a pause.
         telling: those that no clause holds that is beside the command: names, directions, numbers.
         expressions: the device expressions, with what the clause in front says of them: "it", and the room that they are in.
+        pointed: the devices that "it" stands for, as a bit mask; 0 for none.
     """
 
     pauses: int
@@ -44,6 +45,7 @@ class Clauses(Struct, frozen=True):
     requests: int
     telling: int
     expressions: tuple[DeviceExpression, ...]
+    pointed: int = 0
 
 
 class ClauseGrammar:
@@ -110,16 +112,20 @@ class _Line:
         beginnings = pauses | mask_of(self._begins(at) for at in range(len(self.words)))
         telling, requests = self._telling(), self._requests()
         begins = next((at for at in range(1, len(self.words)) if (pauses | requests) >> at & 1), 0)
-        expressions, pointing = self.expressions, self._spoken_of(begins) if begins else None
+        expressions, pointing, pointed = self.expressions, self._spoken_of(begins) if begins else None, 0
         if pointing is not None:
             expressions, telling = (pointing[0], *expressions), telling & ~pointing[1]
+            pointed = pointing[0].things.devices
         elif begins and requests >> begins & 1:
             expressions = self._in_the_room_told_of(begins)
-        return Clauses(pauses, beginnings, requests, telling, expressions)
+        return Clauses(pauses, beginnings, requests, telling, expressions, pointed)
 
     def _begins(self, at: int) -> bool:
         """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
         words, roles = self.words, self.roles
+        if at and words[at] in self.grammar.lexicon.articles and words[at + 2 : at + 3]:
+            if roles[at + 1] in (Role.UNKNOWN, Role.WORD) and words[at + 2] in self.language.grammar.copula:
+                return True  # "close the blind the sun is in my eyes"
         if words[at] not in self.grammar.beginning.by_first or not self.grammar.beginning.at(words, at):
             return False
         pointing = at and roles[at - 1] == Role.VERB and words[at] in self.grammar.pronouns  # the "sie" of "mach sie an"
@@ -131,7 +137,7 @@ class _Line:
     def _telling(self) -> int:
         """The tokens that no clause holds that is beside the command: what it names, says and counts is meant for the house."""
         words, roles, language = self.words, self.roles, self.language
-        mask = 0
+        mask = 1 << self.first if words[self.first] in language.verbs else 0  # "turn the sauna on, ..." is no statement
         for e in self.expressions:
             if e.cost < PLAIN_NAME and e.things.rank < RANK["part"] and e.tokens == (1 << e.end) - (1 << e.start):
                 mask |= e.tokens
@@ -139,7 +145,7 @@ class _Line:
             if role in _TELLING and not (role == Role.NUMBER and words[at] in language.small):
                 mask |= 1 << at
         for at, (word, role) in enumerate(zip(words, roles, strict=True)):
-            steamed_up = at and word in self.grammar.movable and roles[at - 1] in (Role.UNKNOWN, Role.TALK)
+            steamed_up = at and ((word in self.grammar.movable and roles[at - 1] == Role.UNKNOWN) or roles[at - 1] == Role.TALK)
             out_of = at + 1 < len(words) and words[at + 1] in self.grammar.belonging
             if word in language.felt or (role == Role.POLE and (steamed_up or out_of)):
                 mask &= ~(1 << at)

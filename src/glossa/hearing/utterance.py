@@ -54,6 +54,7 @@ class Utterance(Struct, frozen=True):
         clauses: the tokens at which a clause of its own may begin, as a bit mask; ``requests`` those at which a request begins behind
             one, without a pause: "it's cold in here, could you ...".
         telling: the tokens that no clause holds that is beside the command: names, directions, numbers; as a bit mask.
+        pointed: the devices that "it" stands for because a clause in front names them, as a bit mask.
     """
 
     text: str
@@ -73,6 +74,7 @@ class Utterance(Struct, frozen=True):
     clauses: int = 0
     requests: int = 0
     telling: int = 0
+    pointed: int = 0
 
     def weight(self, mask: int) -> float:
         """What the tokens of a bit mask weigh together."""
@@ -178,6 +180,7 @@ class Hearing:
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions, apart,
             roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.beginnings, clauses.requests, clauses.telling,
+            clauses.pointed,
         )  # fmt: skip
 
     def _with_prepositions(

@@ -542,7 +542,7 @@ class _Measured:
 
     def _left_names(self) -> None:
         utterance, alignment = self._utterance, self._alignment
-        beside = alignment.beside
+        beside = alignment.beside if alignment.pattern.device_at >= 0 else 0  # it may say what "it" is
         if alignment.pattern.device_at >= 0 or alignment.pattern.intent.device:
             for expression in utterance.expressions:
                 plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]

@@ -158,10 +158,10 @@ class Search:
 
     def _about(self, pattern: Pattern) -> About:
         """What was spoken of before, seen from a pattern."""
-        own = pattern.intent.device
-        if not self.about or not own:
+        own, about = pattern.intent.device, self.about or self.utterance.pointed
+        if not about or not own:
             return About.NOTHING
-        return About.OWN if self.grammar.lexicon.mask(self.grammar.house.members(own)) == self.about else About.OTHER
+        return About.OWN if self.grammar.lexicon.mask(self.grammar.house.members(own)) == about else About.OTHER
 
     def _lay(self, pattern: Pattern, options: Sequence[Options], most: float) -> list[Alignment]:
         """The alignments of a pattern that cost no more than ``most``."""
