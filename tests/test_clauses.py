@@ -43,6 +43,7 @@ class Clauses(Lines):
                 "dinner is ready turn the saloon lamp on": ("switch", {"device": ("saloon_lamp",), **on}),
                 "before you go to sleep switch the inverter off": ("switch", {"device": ("inverter",), "power": "off"}),
                 "I can't see a thing turn the engine room lamp on": ("switch", {"device": ("engine_lamp",), **on}),
+                "close the galley vent the smoke is in my eyes": ("shut_vent", {"device": ("galley_vent",)}),
                 "the band are ready so galley lamp to forty": ("set_level", {"device": ("galley_lamp",), "level": 40}),
             },
         )
@@ -52,6 +53,7 @@ class Clauses(Lines):
             "he can't even turn the saloon lamp on",
             "I never said turn the saloon lamp on",
             "they left the stove fan on",
+            "the radio on my boat is awful",
             "we usually turn the heater down at night",
             "my uncle said he would turn the radio off",
         )

@@ -123,8 +123,9 @@ class _Line:
     def _begins(self, at: int) -> bool:
         """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
         words, roles = self.words, self.roles
-        if at and words[at] in self.grammar.lexicon.articles and words[at + 2 : at + 3]:
-            if roles[at + 1] in (Role.UNKNOWN, Role.WORD) and words[at + 2] in self.language.grammar.copula:
+        ordered = self.first < at and words[at] in self.grammar.lexicon.articles and self.grammar.orders(words[self.first])
+        if ordered and words[at + 2 : at + 3] and words[at + 2] in self.language.grammar.copula:
+            if roles[at + 1] in (Role.UNKNOWN, Role.WORD):
                 return True  # "close the blind the sun is in my eyes"
         if words[at] not in self.grammar.beginning.by_first or not self.grammar.beginning.at(words, at):
             return False
@@ -159,8 +160,8 @@ class _Line:
         start = self.first
         subject = any(grammar.beginning.at(words, i) for i in range(start + 1))
         asked = words[start] in language.question and not subject
-        contracted = "'" in self.text[self.tokens[start].start : self.tokens[start].end].replace("’", "'")  # "we're"
-        shortest = SHORTEST_CLAUSE - contracted
+        written = [self.text[t.start : t.end].replace("’", "'") for t in self.tokens]
+        shortest = SHORTEST_CLAUSE - ("'" in written[start])  # "we're"
         names = {e.start: e for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
         mask, states, unable = 0, False, False
         for at, word in enumerate(words):
@@ -171,7 +172,8 @@ class _Line:
                 following = at + grammar.consequence.at(words, at)
                 if following > at and words[following : following + 1] and words[following] not in language.felt:
                     mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
-            states = states or (at > start and word in language.grammar.copula and not asked)  # "dinner is ready, ..."
+            if not asked:  # "dinner is ready, ...", "the shower's steamed up ..."
+                states = states or (at > start and word in language.grammar.copula) or written[at].endswith("'s")
             if not subject and not states:
                 continue
             if at and word in grammar.opened.by_first and grammar.opened.at(words, at):

@@ -559,7 +559,8 @@ class _Measured:
         known = self._grammar.lexicon.vocabulary.words
         for at, word in enumerate(utterance.words):
             length = places.at(utterance.words, at) if word not in known else 0
-            if length and self._free(at, at + length) and utterance.roles[at] != Role.FILLER:
+            told_of = alignment.beside >> at & 1
+            if length and self._free(at, at + length) and utterance.roles[at] != Role.FILLER and not told_of:
                 self._add("foreign place", 1)
                 break
 
