@@ -189,10 +189,10 @@ class NumberReader:
             behind = words[quantity.end + 1 : quantity.end + 2]
             if any(w in grammar.articles or w in grammar.pronouns for w in behind):
                 return True
-        if quantity.end != at + 1 or words[at] not in self.language.grammar.one or at == 0:
-            return False
+        if quantity.end != at + 1 or words[at] not in grammar.one or at == 0 or words[at - 1] in grammar.absolute:
+            return False  # "set that to one" is a value
         before = words[max(0, at - 2) : at]
-        return any(w in self.language.grammar.articles or w in self.language.grammar.all for w in before)
+        return any(w in grammar.articles or w in grammar.all for w in before)
 
     def _following(self, words: tuple[str, ...]) -> list[tuple[int, ...]]:
         """Hesitation may stand between the words of a number."""

@@ -295,6 +295,8 @@ class _Roles:
             self.times, self.times_at = factor, (1 << at + times) - (1 << at)
             return [Role.FILLER] * times
         degree, share = self._degree(at)
+        if degree == 1 and self._some(at):
+            degree = 0
         if degree >= max(length, 1):
             self.degree = share
             self.unnumbered_at |= (1 << at + degree) - (1 << at)
@@ -309,6 +311,12 @@ class _Roles:
         if talk and talk == length and not (talk == 1 and words[at] in known and words[at] not in language.question):
             return [Role.TALK] * length
         return [self._word(at)]
+
+    def _some(self, at: int) -> bool:
+        """Whether a word is an article rather than an amount: the "some" of "play some music"."""
+        following = self._words[at + 1] if at + 1 < len(self._words) else ""
+        article = self._words[at] in self._hearing.lexicon.articles
+        return article and following in self._known and following not in self._language.poles
 
     def _in_words(self, quantity: Quantity) -> bool:
         return not ((1 << quantity.end) - (1 << quantity.start)) & ~self.unnumbered_at

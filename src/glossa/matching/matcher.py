@@ -267,9 +267,11 @@ def _fits(whole: Match, understood: Understood) -> bool:
     """Whether a command explains all of an utterance that could be another one."""
     if whole.outcome != Outcome.ACCEPT:
         return False
-    alignment, roles = understood.meanings[0].alignment, understood.utterance.roles
-    left = (i for i in range(len(roles)) if not alignment.covered >> i & 1)
-    return not any(roles[i] in TELLING for i in left)
+    alignment, utterance = understood.meanings[0].alignment, understood.utterance
+    left = [i for i in range(len(utterance.roles)) if not alignment.covered >> i & 1]
+    roles, joined = {utterance.roles[i] for i in left}, understood.grammar.lexicon.language.grammar.then
+    another = Role.VERB in roles and any(utterance.words[i] in joined for i in left)  # "turn it on and play some music"
+    return roles.isdisjoint(TELLING) and not another
 
 
 def _lead(meanings: Sequence[Meant]) -> float:
