@@ -58,6 +58,9 @@ class Clauses(Lines):
             "my uncle said he would turn the radio off",
         )
 
+        for text in ("someone left the store light on again", "who left the house lights on"):
+            self.assertNotEqual(self.matcher("brockhall").match(text).outcome, "accept", text)
+
     def test_what_the_clause_says_of_the_command(self) -> None:
         lamps = ("galley_lamp", "worktop_lamp")
         self.accepted(

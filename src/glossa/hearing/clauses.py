@@ -88,6 +88,8 @@ class ClauseGrammar:
     def orders(self, word: str) -> bool:
         """Whether a word is a verb that gives orders; of a language with many forms one that the house has in its phrases."""
         language, known = self.language, word in self.lexicon.vocabulary.words
+        if word in self.lexicon.of_noun_word or word in self.lexicon.named:
+            return False  # the "light" of "the store light"
         stems = any(word.startswith(stem) and plural(stem, language) != word for stem in language.verbs)
         return word in language.verbs or (known and (word in language.light or stems))
 
@@ -178,7 +180,8 @@ class _Line:
                 continue
             if at and word in grammar.opened.by_first and grammar.opened.at(words, at):
                 mask |= 1 << at
-            if word in language.felt and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined:
+            told = word in language.felt and words[at - 1] not in grammar.lexicon.articles  # "it's hot", not "the hot plate"
+            if told and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined:
                 mask |= 1 << at + 1
             if at - start >= shortest and (self._ended(at) or (unable and words[at - 1] in language.grammar.one)):
                 # "I can't hear a word turn it up", "I can't see a thing light on", "my boots are soaked boot dryer on"
