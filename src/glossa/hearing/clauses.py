@@ -172,7 +172,8 @@ class _Line:
                 break
             if at - start > 1 and word in grammar.consequence.by_first and not asked:
                 following = at + grammar.consequence.at(words, at)
-                if following > at and words[following : following + 1] and words[following] not in language.felt:
+                ended = following > at and words[following : following + 1] and words[following] not in language.felt
+                if ended and not self._goes_on(following):
                     mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
             if not asked:  # "dinner is ready, ...", "the shower's steamed up ..."
                 states = states or (at > start and word in language.grammar.copula) or written[at].endswith("'s")
@@ -181,7 +182,7 @@ class _Line:
             if at and word in grammar.opened.by_first and grammar.opened.at(words, at):
                 mask |= 1 << at
             told = word in language.felt and words[at - 1] not in grammar.lexicon.articles  # "it's hot", not "the hot plate"
-            if told and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined:
+            if told and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined and not self._goes_on(at + 1):
                 mask |= 1 << at + 1
             if at - start >= shortest and (self._ended(at) or (unable and words[at - 1] in language.grammar.one)):
                 # "I can't hear a word turn it up", "I can't see a thing light on", "my boots are soaked boot dryer on"
@@ -190,6 +191,13 @@ class _Line:
                     mask |= 1 << at
         said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
         return mask & ((1 << said) - 1)
+
+    def _goes_on(self, at: int) -> bool:
+        """Whether a story goes on at a token, with a subject of its own: the "he" of "so he put it on"."""
+        words, grammar = self.words, self.grammar
+        asked = words[at] in grammar.opened.by_first and grammar.opened.at(words, at)
+        subject = words[at] in grammar.beginning.by_first and grammar.beginning.at(words, at) and self.roles[at] != Role.FILLER
+        return bool(subject and not asked)
 
     def _ended(self, at: int) -> bool:
         """Whether a clause may end before a token: with a word that says something and is no verb of an order."""
