@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from glossa.cli.main import house_argument
 from glossa.extras import need
-from glossa.files import find_house, house_files, load_house, read_text
+from glossa.files import find_house, house_files, load_house, read_text, write_file
 from glossa.house.links import HttpOptions, MqttOptions, SerialOptions, TcpOptions
 from glossa.house.sources import SerialSource
 
@@ -165,4 +165,4 @@ def _write(place: str, folder: Path, home: Any) -> None:
         written = document.get("sources", {}).get(name)
         if written is not None and isinstance(source.options, SerialSource) and source.options.port:
             written["port"] = source.options.port
-    (folder / "house.toml").write_text(tomlkit.dumps(document), encoding="utf-8")
+    write_file(folder / "house.toml", tomlkit.dumps(document))
