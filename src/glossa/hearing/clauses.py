@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, Things
 from glossa.hearing.lexicon import Lexicon, NamedSpan
-from glossa.hearing.roles import Role
+from glossa.hearing.roles import Role, first_said
 from glossa.hearing.tokens import Token, mask_of
 from glossa.language import plural
 
@@ -24,7 +24,7 @@ SHORTEST_CLAUSE = 3
 
 PAUSES = frozenset(",.;:!?…")
 _TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
-_SAYING = frozenset((Role.UNKNOWN, Role.WORD, Role.NEGATION))
+_SAYING = frozenset((Role.UNKNOWN, Role.WORD))
 """Roles of words that may end a clause."""
 
 
@@ -107,7 +107,7 @@ class _Line:
         self.grammar, self.language = grammar, grammar.language
         self.text, self.tokens, self.roles, self.spans, self.expressions = text, tokens, roles, spans, expressions
         self.words = tuple(t.word for t in tokens)
-        self.first = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
+        self.first = first_said(roles)
 
     def clauses(self) -> Clauses:
         pauses = pauses_of(self.text, self.tokens)
@@ -181,7 +181,8 @@ class _Line:
                 continue
             if at and word in grammar.opened.by_first and grammar.opened.at(words, at):
                 mask |= 1 << at
-            told = word in language.felt and words[at - 1] not in grammar.lexicon.articles  # "it's hot", not "the hot plate"
+            attributive = at > 0 and words[at - 1] in grammar.lexicon.articles  # "it's hot", not "the hot plate"
+            told = word in language.felt and not attributive
             if told and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined and not self._goes_on(at + 1):
                 mask |= 1 << at + 1
             if at - start >= shortest and (self._ended(at) or (unable and words[at - 1] in language.grammar.one)):
@@ -203,7 +204,8 @@ class _Line:
         """Whether a clause may end before a token: with a word that says something and is no verb of an order."""
         before = next((i for i in range(at - 1, 0, -1) if self.roles[i] != Role.FILLER), 0)
         word = self.words[before]
-        return self.roles[before] in _SAYING and word not in self.language.grammar.unable[:1] and not self.grammar.orders(word)
+        says = self.roles[before] in _SAYING or word in self.language.grammar.nothing
+        return says and not self.grammar.orders(word)
 
     def _does(self, named: DeviceExpression | None) -> bool:
         """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""

@@ -377,7 +377,7 @@ class DeviceGrammar:
             words: the tokens' words.
             spans: for every token, the names that start there.
             passable: for every token, whether it can be passed over inside an expression, as an article can.
-            fixed: tokens of phrases that say nothing, as a bit mask: the "any" of "any chance of".
+            fixed: tokens of fixed expressions that say nothing, as a bit mask: the "any" of "any chance of".
         """
         cells: Cells = [self._cell(words, at, spans[at]) if not fixed >> at & 1 else {} for at in range(len(words))]
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import IntEnum
 
 
@@ -57,6 +58,11 @@ class How:
     """Other words altogether: "fire up" for "turn on"."""
     HOUSEHOLD = 256
     """What this household says instead."""
+
+
+def first_said(roles: Sequence[Role]) -> int:
+    """The first token that is no filler; 0 where all are."""
+    return next((at for at, role in enumerate(roles) if role != Role.FILLER), 0)
 
 
 SHOWN = {

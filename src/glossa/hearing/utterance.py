@@ -18,7 +18,7 @@ from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
-from glossa.hearing.roles import How, Role
+from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import PhraseSet
@@ -150,10 +150,9 @@ class Hearing:
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = _without_numbers(edges, quantities)
         roles = _Roles(self, words, edges, quantities)
-        if roles.said_for_politeness:  # the "mind" of "would you mind" stands for no other word
+        if roles.fixed_at:  # the "mind" of "would you mind" stands for no other word
             edges = tuple(
-                tuple(e for e in here if e.how == How.SAME) if roles.said_for_politeness >> at & 1 else here
-                for at, here in enumerate(edges)
+                tuple(e for e in here if e.how == How.SAME) if roles.fixed_at >> at & 1 else here for at, here in enumerate(edges)
             )
         if roles.unnumbered_at:  # the "un" of "un peu" and the "second" of "hang on a second" are no numbers
             quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.unnumbered_at)
@@ -175,7 +174,7 @@ class Hearing:
             (word in articles and following not in joiners) or (r == Role.FILLER and word not in joiners)
             for r, word, following in zip(roles.roles, words, (*words[1:], ""), strict=True)
         ]
-        expressions, apart = self._devices.expressions(words, spans, passable, roles.said_for_politeness)
+        expressions, apart = self._devices.expressions(words, spans, passable, roles.fixed_at)
         clauses = self._clauses.of(text, tokens, roles.roles, spans, expressions)
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions, apart,
@@ -248,7 +247,7 @@ class _Roles:
         self._language = hearing.language
         self._known = hearing.lexicon.vocabulary.words
         self.degree, self.times, self.times_at, self.unnumbered_at, self.ordered = 1.0, 0.0, 0, 0, -1
-        self.said_for_politeness = 0
+        self.fixed_at = 0
         self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
         self.roles: list[Role] = []
         while len(self.roles) < len(words):
@@ -304,7 +303,7 @@ class _Roles:
         if filler and filler == length and not (filler == 1 and words[at] in known and not ignored):
             if length > 1:
                 self.unnumbered_at |= (1 << at + length) - (1 << at)
-                self.said_for_politeness |= (1 << at + length) - (1 << at)
+                self.fixed_at |= (1 << at + length) - (1 << at)
             return [Role.FILLER] * length
         if negation and negation == length:
             return [Role.NEGATION] * length
@@ -378,7 +377,7 @@ class _Roles:
     def _relayed(self) -> None:
         """The "tell" and the "to" of "tell the sweeper to go home" hand a command on."""
         words, roles, grammar = self._words, self.roles, self._language.grammar
-        first = next((i for i, r in enumerate(roles) if r != Role.FILLER), len(roles))
+        first = first_said(roles)
         if first + 2 < len(words) and words[first] in grammar.relaying:
             article = words[first + 1] in self._hearing.lexicon.articles
             named = words[first + 1 + article] in self._hearing.lexicon.named  # "tell her to" is said to somebody
@@ -389,7 +388,7 @@ class _Roles:
     def _asides(self) -> None:
         """The "on" of "forty percent on the lamp" and the "up" of "up to twenty" are prepositions."""
         words, roles, hearing = self._words, self.roles, self._hearing
-        first = next((i for i, r in enumerate(roles) if r != Role.FILLER), 0)
+        first = first_said(roles)
         poles = [i for i, r in enumerate(roles) if r == Role.POLE]
         if poles[:1] == [first] and len(poles) == 2 and words[first] in hearing._movable:
             article = words[first + 1] in hearing.lexicon.articles and poles[1] > first + 2

@@ -34,7 +34,8 @@ LONGEST_SPLIT = 16
 """Letters that the parts of a split word may have together."""
 
 LEAST_MERGED, FARTHEST_MERGED = 6, 0.2
-"""Letters at least of a merged word that was misheard besides, and how far by sound it may be from the two words."""
+"""Letters at least of a merged word that was misheard besides, and of one that is heard as two words of the house ("bed time"); how far by
+sound a merged word may be from the two."""
 
 SHORT_PART = 4
 """Letters that one part at least of a word that was split and misheard has at most."""

@@ -51,6 +51,7 @@ class GrammarWords(Section, frozen=True):
         felt: what people feel and give as a reason: "it's too dark".
         request: what opens a request behind a clause without a pause: "can you". consequence: what a request follows from: "so".
         reporting: words of speech and thought, which make what follows no request: "asked"; but not behind ``unable``: "I can't see".
+        nothing: pronouns that are negations: "nichts", "rien"; a clause may end with them.
         relaying: verbs that send a command on, before ``relayed``: "tell the lamp to ...". announcing: what leads to the name of a scene: "it's".
         ahead: prepositions before how long it is until something: "in ten minutes".
         ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
@@ -91,6 +92,7 @@ class GrammarWords(Section, frozen=True):
     request: Words = []
     consequence: Words = []
     unable: Words = []
+    nothing: Words = []
     relaying: Words = []
     relayed: Words = []
     announcing: Words = []

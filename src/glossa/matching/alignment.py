@@ -10,7 +10,7 @@ from msgspec import Struct
 from glossa.hearing.clauses import SHORTEST_CLAUSE
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
-from glossa.hearing.roles import Role
+from glossa.hearing.roles import Role, first_said
 from glossa.hearing.tokens import mask_of
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
@@ -352,7 +352,7 @@ class Aligner:
         """Where what leads to the name of a scene ends: behind "it's"; 0 where nothing leads."""
         utterance = self._utterance
         announcing = self._language.phrases("grammar", "announcing")
-        start = next((i for i, r in enumerate(utterance.roles) if r != Role.FILLER), 0)
+        start = first_said(utterance.roles)
         return next((i + n for i in range(start + 1) if (n := announcing.at(utterance.words, i)) and i + n > start), 0)
 
     def most_asked(self) -> float:
