@@ -118,6 +118,8 @@ class _Line:
         if pointing is not None:
             expressions, telling = (pointing[0], *expressions), telling & ~pointing[1]
             pointed = pointing[0].things.devices
+        elif begins and self._named_again(begins):
+            telling &= ~self._named_again(begins)
         elif begins and requests >> begins & 1:
             expressions = self._in_the_room_told_of(begins)
         return Clauses(pauses, beginnings, requests, telling, expressions, pointed)
@@ -160,7 +162,8 @@ class _Line:
         """The tokens at which a request begins: behind a clause in which nobody reports anything, or that says how it feels."""
         words, roles, language, grammar = self.words, self.roles, self.language, self.grammar
         start = self.first
-        subject = any(grammar.beginning.at(words, i) for i in range(start + 1))
+        cried = start + (roles[start] in _SAYING)  # "blast I forgot the kettle"
+        subject = any(grammar.beginning.at(words, i) for i in range(min(cried + 1, len(words))))
         asked = words[start] in language.question and not subject
         written = [self.text[t.start : t.end].replace("’", "'") for t in self.tokens]
         shortest = SHORTEST_CLAUSE - ("'" in written[start])  # "we're"
@@ -225,6 +228,14 @@ class _Line:
         if not told or any(e.tokens & ~widest.tokens for e in plain):
             return None
         return replace(widest, start=pronoun, end=pronoun + 1, tokens=1 << pronoun, cost=COSTS.assumed / 2), widest.tokens
+
+    def _named_again(self, begins: int) -> int:
+        """The tokens of names in front that the command names too: "I forgot the heater turn the heater on"."""
+        plain = [e for e in self.expressions if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]]
+        behind = {e.things.devices for e in plain if e.start >= begins}
+        return mask_of(
+            any(e.tokens >> at & 1 for e in plain if e.end <= begins and e.things.devices in behind) for at in range(begins)
+        )
 
     def _points(self, at: int) -> bool:
         """Whether a word is a pronoun that a verb is for: the "it" of "turn it down", not the one of "it's too loud"."""

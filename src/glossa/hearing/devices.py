@@ -158,16 +158,12 @@ def _every(values: Sequence[Any]) -> Things | None:
     return Things((Reference(entry.devices, True, RANK[entry.kind]),))
 
 
-def _placed(entry: Entry, room: int, *, many: bool) -> Things | None:
-    """A thing in a room."""
-    inside = entry.devices & room
-    if (
-        not inside
-        and entry.kind in ("group", "nouns", "noun", "part")
-        and (entry.kind == "group" or entry.devices.bit_count() > 1)
-    ):
+def _placed(entry: Entry, place: Entry, *, many: bool) -> Things | None:
+    """A thing in a room, or among a group."""
+    inside = entry.devices & place.devices
+    if not inside and (place.kind == "among" or entry.kind in ("group", "rest")):
         return None
-    if not inside and entry.kind == "rest":
+    if not inside and entry.kind in ("nouns", "noun", "part") and entry.devices.bit_count() > 1:
         return None
     wrong = not inside
     return Things((Reference(inside or entry.devices, many or entry.kind in ("nouns", "group"), RANK[entry.kind], wrong),))
@@ -175,23 +171,23 @@ def _placed(entry: Entry, room: int, *, many: bool) -> Things | None:
 
 def _in_room(values: Sequence[Any]) -> Things | None:
     """ "the radio in the galley"."""
-    return _placed(values[0], values[-1].devices, many=False)
+    return _placed(values[0], values[-1], many=False)
 
 
 def _room_first(values: Sequence[Any]) -> Things | None:
     """ "galley radio"."""
-    return _placed(values[-1], values[0].devices, many=False)
+    return _placed(values[-1], values[0], many=False)
 
 
 def _every_in(values: Sequence[Any]) -> Things | None:
     """ "all the lamps in the galley"."""
-    return None if values[1].kind in ("name", "rest", "part") else _placed(values[1], values[-1].devices, many=True)
+    return None if values[1].kind in ("name", "rest", "part") else _placed(values[1], values[-1], many=True)
 
 
 def _every_of(values: Sequence[Any]) -> Things | None:
     """ "all the galley lamps", "the galley, all lamps"."""
-    room = next(v for v in values if isinstance(v, Entry) and v.kind == "room")
-    return None if values[-1].kind in ("name", "rest", "part") else _placed(values[-1], room.devices, many=True)
+    place = next(v for v in values if isinstance(v, Entry))
+    return None if values[-1].kind in ("name", "rest", "part") else _placed(values[-1], place, many=True)
 
 
 def _everything(values: Sequence[Any]) -> Things:
@@ -211,13 +207,13 @@ def _room_only(values: Sequence[Any]) -> Things | None:
 
 def _of_both_rooms(values: Sequence[Any]) -> Things | None:
     """ "the saloon and galley lamps"."""
-    first, second = _placed(values[-1], values[0].devices, many=False), _placed(values[-1], values[2].devices, many=False)
+    first, second = _placed(values[-1], values[0], many=False), _placed(values[-1], values[2], many=False)
     return _both(first, second)
 
 
 def _in_both_rooms(values: Sequence[Any]) -> Things | None:
     """ "the lamps in the saloon and the galley"."""
-    first, second = _placed(values[0], values[1].devices, many=False), _placed(values[0], values[-1].devices, many=False)
+    first, second = _placed(values[0], values[1], many=False), _placed(values[0], values[-1], many=False)
     return _both(first, second)
 
 
@@ -292,9 +288,17 @@ def _mask(values: Sequence[Any]) -> int:
     return taken.devices
 
 
+def _masks(values: Sequence[Any]) -> int:
+    """What "all but one and three" takes out."""
+    mask = 0
+    for member in values[-1]:
+        mask |= member.devices
+    return mask
+
+
 def _without(values: Sequence[Any]) -> Things | None:
     things: Things = values[0]
-    return Things(things.references, values[-1]) if things.many else None
+    return Things(things.references, values[-1]) if things.many and things.devices & values[-1] else None
 
 
 def _last(values: Sequence[Any]) -> Any:
@@ -303,16 +307,20 @@ def _last(values: Sequence[Any]) -> Any:
 
 RULES = (
     Rule("place", ("inside", "room"), _last, COSTS.moved),
+    Rule("place", ("inside", "among"), _last, COSTS.moved),
     Rule("where", ("inside", "room"), _last, COSTS.moved),
+    Rule("where", ("inside", "among"), _last, COSTS.moved),
     Rule("where", ("room",), _last, COSTS.room_alone),
     Rule("fronted", ("front", "and", "core"), _sharing),
     Rule("fronted", ("front", "fronted"), _sharing),
     Rule("thing", ("core",), _alone),
     Rule("thing", ("core", "where"), _in_room),
     Rule("thing", ("room", "core"), _room_first),
+    Rule("thing", ("among", "core"), _room_first),
     Rule("thing", ("all", "core"), _every),
     Rule("thing", ("all", "core", "where"), _every_in),
     Rule("thing", ("all", "room", "core"), _every_of),
+    Rule("thing", ("all", "among", "core"), _every_of),
     Rule("thing", ("room", "all", "core"), _every_of),
     Rule("thing", ("room", "and", "room", "core"), _of_both_rooms),
     Rule("thing", ("core", "place", "and", "room"), _in_both_rooms),
@@ -343,6 +351,8 @@ RULES = (
     Rule("excepted", ("except", "room", "one"), _mask),
     Rule("excepted", ("except", "place", "one"), _mask),
     Rule("excepted", ("except", "one", "place"), lambda v: v[2].devices),
+    Rule("excepted", ("except", "member"), _mask),
+    Rule("excepted", ("except", "members"), _masks),
     Rule("excepted", ("leaving", "list"), _mask),
     Rule("excepted", ("leaving", "list", "as_it_is"), _mask),
     Rule("expression", ("list", "excepted"), _without),
@@ -410,7 +420,7 @@ class DeviceGrammar:
         for span in spans:
             kind = span.entry.kind
             if kind != "value":
-                symbol = kind if kind in ("room", "stem", "member", "front") else "core"
+                symbol = kind if kind in ("room", "among", "stem", "member", "front") else "core"
                 value = Front(span.entry.words, self._lexicon) if kind == "front" else span.entry
                 cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, value, span.cost, span.used))
         word = words[at]
@@ -447,7 +457,8 @@ class DeviceGrammar:
     @staticmethod
     def _taking(things: Things, modifier: Edge) -> Things | None:
         if modifier.symbol == "excepted":
-            return Things(things.references, things.excepted | modifier.value) if things.many else None
+            taken = things.many and things.devices & modifier.value
+            return Things(things.references, things.excepted | modifier.value) if taken else None
         placed = []
         for reference in things.references:
             inside = reference.devices & modifier.value.devices

@@ -33,8 +33,8 @@ class Entry(Struct, frozen=True):
     """What a run of words may name.
 
     Attributes:
-        kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``noun``, ``nouns``, ``part``, ``room``, ``value``, or
-            for names that are told apart by a number ``stem`` (the words before it) and ``member`` (the number), or ``front``, the words
+        kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``among`` (a group as the place of its members),
+            ``noun``, ``nouns``, ``part``, ``room``, ``value``, or for names that are told apart by a number ``stem`` (the words before it) and ``member`` (the number), or ``front``, the words
             before those that a name shares with another one.
         devices: the devices as a bit mask, the first of the file the lowest bit; those in it for a room.
         spec, value: for a value, the number of its specification, and the value.
@@ -367,6 +367,7 @@ class Lexicon:
     def _add_group(self, names: Iterable[Words], members: int) -> None:
         for name in names:
             self._add(name, Entry("group", members))
+            self._add(name, Entry("among", members))
             turned = self._turned(name)  # "the lights upstairs"
             if turned:
                 self._add(turned, Entry("group", members, cost=COSTS.head_first / 2))
@@ -418,8 +419,9 @@ class Lexicon:
         head = len(self._numbered(way)[0]) - 1 if last else 0
         others = [i for i in range(len(way)) if i != head]
         for bits in range((1 << len(others)) - 1):
-            kept = sorted((head, *(i for at, i in enumerate(others) if bits >> at & 1)))
-            yield tuple(way[i] for i in kept), COSTS.part
+            kept = tuple(way[i] for i in sorted((head, *(i for at, i in enumerate(others) if bits >> at & 1))))
+            directs = all(w in self.language.poles for w in kept)  # the "warmer" of a "boot warmer"
+            yield kept, COSTS.first_words if directs else COSTS.part
         for end in range(1, len(way)):
             first = way[:end] if last else way[-end:]
             says = any(w not in self.language.poles and w not in self._counting and not w.isdigit() for w in first)

@@ -132,6 +132,7 @@ class Hearing:
         self._pronouns = language.phrases("grammar", "pronouns").single
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
+        self._subtracting = frozenset(language.amounts.taken_off)
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
 
     def analyse(self, text: str) -> Utterance:
@@ -169,6 +170,8 @@ class Hearing:
         ]
         spans = self.lexicon.spans(edges, skips)
         edges = self._with_prepositions(words, edges, spans, quantities)
+        if not self._subtracting.isdisjoint(words):
+            edges = self._with_subtracted(words, edges, roles.roles, quantities)
         articles = self.lexicon.articles
         passable = [
             (word in articles and following not in joiners) or (r == Role.FILLER and word not in joiners)
@@ -196,6 +199,18 @@ class Hearing:
         for at in (v - 1 for v in values if v and words[v - 1] in self._absolute):
             others = (w for w in self._leading if w != words[at])
             made[at] = (*made[at], *(WordEdge(at, at + 1, w, COSTS.synonym, How.SYNONYM) for w in others))
+        return tuple(made)
+
+    def _with_subtracted(
+        self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]], roles: Sequence[Role], quantities: Sequence[Quantity]
+    ) -> tuple[tuple[WordEdge, ...], ...]:
+        """Between an amount and a device the "off" of "ten percent off the lamp" says which way."""
+        made = list(edges)
+        behind = {q.end for q in quantities if q.cost < HOMOPHONE} | {i + 1 for i, r in enumerate(roles) if r == Role.AMOUNT}
+        for at in (at for at in behind if at + 1 < len(words)):
+            down = self.language.amounts.taken_off.get(words[at])
+            near = self.lexicon.vocabulary.near(down) if down else ()
+            made[at] = (*made[at], *(WordEdge(at, at + 1, n.word, n.cost + COSTS.synonym, How.REWRITTEN) for n in near))
         return tuple(made)
 
     def _with_measures(self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]]) -> tuple[tuple[WordEdge, ...], ...]:

@@ -185,8 +185,9 @@ class NumberWords(Section, frozen=True):
 class Amounts(Section, frozen=True):
     """How much a change is: ``usual``, half (``little``) or twice (``lot``) of what it is when nothing is said, or a multiple of what there is.
 
-    ``measures``: a measure -> the word of change that it stands for in "double the brightness"; ``of_units``: for a unit, what is
-    measured in it, whatever a house calls the property.
+    ``measures``: a measure -> the word of change that it stands for in "double the brightness"; ``taken_off``: the same for a word behind
+    an amount, as in "ten percent off the lamp"; ``of_units``: for a unit, or for
+    ``choice``, what is measured in it, whatever a house calls the property.
     """
 
     usual: Words = []
@@ -194,6 +195,7 @@ class Amounts(Section, frozen=True):
     lot: Words = []
     times: dict[str, Words] = {}
     measures: dict[str, str] = {}
+    taken_off: dict[str, str] = {}
     of_units: dict[str, Words] = {}
 
 

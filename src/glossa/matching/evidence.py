@@ -72,7 +72,7 @@ TERMS = (
     Term("talk before", -1, -0.6, "words of telling and asking before it"),
     Term("talk inside", -1, -2.0, "words of telling and asking inside it"),
     Term("talk behind", -1, -1.5, "words of telling and asking behind it"),
-    Term("question", -1, -5.0, "the first word asks about a state and has no place in the phrase"),
+    Term("question", -1, -5.0, "the first word asks about a state, which the phrase doesn't"),
     Term("stated", -1, -5.0, "a word such as \"is\" inside or behind: something is told of"),
     Term("another time", -1, -5.0, "another time than now: \"tomorrow\", \"in ten minutes\""),
     Term("word before", -1, -1.0, "words of the house with no place in the phrase, before it"),
@@ -504,13 +504,18 @@ class _Measured:
         )
         announcing = (Role.PREAMBLE, Role.REASON, Role.FILLER)
         beside = {i.start for i in self._alignment.items if i.kind == Kind.LEFT and i.role in announcing}
-        if (
-            first is not None
-            and first not in beside
-            and self._free(first, first + 1)
-            and utterance.words[first] in self._language.question
-        ):
+        if first is None or first in beside or utterance.words[first] not in self._language.question:
+            return
+        if self._free(first, first + 1) or self._turned_into_a_question(first):
             self._add("question", 1)
+
+    def _turned_into_a_question(self, first: int) -> bool:
+        """Whether a verb opens what was heard that stands behind something in the phrase: "is supper ready" for "supper is ready"."""
+        if self._utterance.words[first] not in self._language.grammar.copula or self._alignment.pattern.intent.read:
+            return False
+        chosen = [o for o in self._alignment.chosen if o is not None and o.tokens]
+        at = next((i for i, o in enumerate(chosen) if o.tokens >> first & 1), 0)
+        return any(o.start > first for o in chosen[:at])
 
     def _times(self) -> None:
         """Other times than now: words for them, and times behind "in" and its kin."""

@@ -12,11 +12,11 @@ from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.lexicon import NO_WAYS, Lexicon, texts_for_phrases
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
-from glossa.house.effects import slot_of
+from glossa.house.effects import Fixed, FromSlot, slot_of
 from glossa.house.forms import SetWire
 from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
-from glossa.house.sorts import NumberValues, WordsValues
+from glossa.house.sorts import NumberValues, SwitchValues, WordsValues
 from glossa.house.text import words
 from glossa.language.phrases import Words
 
@@ -25,6 +25,7 @@ BUILT_IN = ("device", "room", "pin")
 MOST_VARIANTS = 8
 """Ways to say a run of several words otherwise that a phrase is compiled with."""
 
+NO_WORDS: Words = ()
 LITTLE_SAID = 0.3
 """A word of a phrase that is filler elsewhere weighs this much."""
 
@@ -131,6 +132,7 @@ class Grammar:
         self.word_weight: dict[str, float] = {}
         self.patterns: list[Pattern] = []
         self._said_of = self._words_of_properties()
+        self._from_slots = {n for i in house.intents.values() for n, s in i.set.items() if isinstance(s, FromSlot)}
         for intent in house.intents.values():
             self._compile(intent)
         self.of_position: dict[int, list[int]] = {}
@@ -148,6 +150,7 @@ class Grammar:
         own = frozenset(w for name in intent.properties for w in self._said_of.get(name, ()))
         elsewhere = frozenset(w for words in self._said_of.values() for w in words) - own if intent.properties else frozenset()
         seen: set[tuple[Place, ...]] = set()
+        switched, amounts = self._switched(intent), self._amounts(intent)
         for phrase in texts_for_phrases(intent.phrases, self.tag):
             for sequence in phrase.sequences:
                 garbage = any(p.slot == GARBAGE for p in sequence.positions)
@@ -155,8 +158,10 @@ class Grammar:
                 if intent.to_a_device and all(slot != "device" for _, slot, _ in said):
                     said.append(((), "device", False))  # it is said all the same, or was spoken of before
                 prior = COSTS.rare * -math.log2(max(sequence.weight, 1e-6))
-                variants = (*self._variants(said), *self._renamed(said, intent))
-                for positions, cost in ((said, 0.0), *((v, COSTS.household) for v in variants)):
+                variants = (*self._variants(said), *self._renamed(said, intent), *self._led(said), *switched)
+                changed = ([*said, (NO_WORDS, s, False)] for s in amounts if all(s != p[1] for p in said))
+                others = (*((v, COSTS.household) for v in variants), *((v, COSTS.rewritten) for v in changed))
+                for positions, cost in ((said, 0.0), *others):
                     places = self._places(positions, intent, names)
                     if not places or places in seen:
                         continue
@@ -229,6 +234,38 @@ class Grammar:
                         made += 1
                         yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + len(name) :]]
 
+    def _switched(self, intent: Intent) -> list[list[tuple[Words, str, bool]]]:
+        """How an intent is said that sets a switch to one value, where no phrase has a slot for it: "kiln off" for "stop the kiln"."""
+        if len(intent.set) != 1 or intent.device or intent.steps or intent.change:
+            return []
+        (name, setting), *_ = intent.set.items()
+        said = frozenset(w for p in texts_for_phrases(intent.phrases, self.tag) for s in p.sequences for q in s.positions for w in q.words)
+        found: dict[str, None] = {}
+        for spec in (self.lexicon.specs[n] for n in self.lexicon.specs_of.get(name, ())):
+            if isinstance(spec, SwitchValues) and isinstance(setting, Fixed):
+                value = spec.literal(setting.value)
+                forms = spec.forms(self.tag, self.lexicon.language)
+                found.update((f.words[0], None) for f in forms if f.value == value and len(f.words) == 1 and not f.cost)
+        if not found or name in self._from_slots or not said.isdisjoint(found):
+            return []
+        device = (NO_WORDS, "device", False)
+        return [[(tuple(found), "", False), device], [device, (tuple(found), "", False)]]
+
+    def _amounts(self, intent: Intent) -> list[str]:
+        """The slots for amounts of change that some of its phrases have, so that any of them may be said with one."""
+        phrases = texts_for_phrases(intent.phrases, self.tag)
+        slots = dict.fromkeys(p.slot for phrase in phrases for s in phrase.sequences for p in s.positions)
+        return [s for s in slots if s in intent.changed_by and s in intent.defaults]
+
+    def _led(self, positions: Sequence[tuple[Words, str, bool]]) -> Iterator[list[tuple[Words, str, bool]]]:
+        """The same positions without a preposition that leads from one slot to the next: a slot that isn't said takes it along."""
+        poles, articles = self.lexicon.language.poles, self.lexicon.articles
+        for at, (said, _, optional) in enumerate(positions):
+            following = next((p for p in positions[at + 1 :] if not (p[0] and articles.issuperset(p[0]))), None)
+            between = at and positions[at - 1][1] and following is not None and following[1]
+            if between and said and not optional and all(w in poles for w in said):
+                yield [*positions[:at], *positions[at + 1 :]]
+
     def _own_words(self, intent: Intent) -> frozenset[str]:
         """The words of the names of an intent's own device."""
         own = self.house.members(intent.device) if intent.device else ()
@@ -239,7 +276,7 @@ class Grammar:
         names = [*(w for name in intent.properties for w in words(name)), *self._own_words(intent)]
         lexicon = self.lexicon
         specs = (lexicon.specs[n] for name in intent.properties for n in lexicon.specs_of.get(name, ()))
-        units = {spec.unit for spec in specs if isinstance(spec, NumberValues)}
+        units = {spec.unit if isinstance(spec, NumberValues) else spec.sort for spec in specs}
         names += [w for unit in sorted(units) for w in lexicon.language.amounts.of_units.get(unit, ())]
         said = {w for name in names for w in (name, *same.get(name, ()))}
         phrases = [p for s in texts_for_phrases(intent.phrases, self.tag) for q in s.sequences for p in q.positions]
