@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
 from glossa.hearing.numbers import NumberReader
+from glossa.hearing.properties import ways_of_asking, ways_of_changing
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
 from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
@@ -77,6 +78,7 @@ class Lexicon:
         named: the words of the names of devices and groups. of_noun_word: for a word of a noun, the devices that it may be said of.
         of_longer_value: for the number of a specification, the words of its values of several words.
         numbers: what reads quantities.
+        changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
         several: runs of several words by their first one, with the other ways to say each.
     """
 
@@ -117,6 +119,9 @@ class Lexicon:
                         self._words.update(position.words)
                         for word in position.words:
                             self._strict.pop(word, None)
+        self.changing = ways_of_changing(house, tag, self.language)
+        self.asking = ways_of_asking(house, self.language, self.changing)
+        self._words.update(w for texts in self.asking.values() for text in texts for w in text)
         for ways in self.several.values():
             for said, others in ways.items():
                 if all(w in self._words for w in said):

@@ -187,7 +187,8 @@ class Amounts(Section, frozen=True):
 
     ``measures``: a measure -> the word of change that it stands for in "double the brightness"; ``taken_off``: the same for a word behind
     an amount, as in "ten percent off the lamp"; ``of_units``: for a unit, or for
-    ``choice``, what is measured in it, whatever a house calls the property.
+    ``choice``, what is measured in it, whatever a house calls the property; ``asked``: for a unit, or for an axis of opposites, how one
+    asks what it is now, before the device.
     """
 
     usual: Words = []
@@ -196,6 +197,7 @@ class Amounts(Section, frozen=True):
     times: dict[str, Words] = {}
     measures: dict[str, str] = {}
     taken_off: dict[str, str] = {}
+    asked: dict[str, Words] = {}
     of_units: dict[str, Words] = {}
 
 

@@ -314,7 +314,7 @@ class Aligner:
                 clause = Role.PREAMBLE if bit & preamble else Role.REASON
                 cost = min(cost, COSTS.beside if role == Role.WORD else WEIGHT[clause])
                 role = clause
-            if role == Role.POLE and self._goes_without_saying(word, directed, towards and word not in pattern.elsewhere):
+            if role == Role.POLE and self._goes_without_saying(word, directed, pattern, towards=towards):
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
             if at < first == self._announced and not pattern.slots and _plain(chosen):  # "it's film night"
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]
@@ -423,12 +423,13 @@ class Aligner:
         edges = (e for o in taken for e in o.edges)
         return {e.word: self._language.poles[e.word] for e in edges if e.word in self._language.poles}
 
-    def _goes_without_saying(self, word: str, directed: Mapping[str, _Poles], towards: bool) -> bool:
+    def _goes_without_saying(self, word: str, directed: Mapping[str, _Poles], pattern: Pattern, *, towards: bool) -> bool:
         """Whether a word of direction says no more than the value or another word: "raise it to twenty", "slow it down"."""
-        if towards and self._language.changes(word):
+        if towards and word not in pattern.elsewhere and self._language.changes(word):
             return True
         poles = self._language.poles[word]
-        return any(said != word and any(pole in poles for pole in its) for said, its in directed.items())
+        most = 1 if word in pattern.elsewhere else None  # "warm the den up" is not for its lamps
+        return any(said != word and not set(its[:most]).isdisjoint(poles[:most]) for said, its in directed.items())
 
     def _before(self, start: int) -> str:
         """The word that leads to what starts at a token, but for filler."""

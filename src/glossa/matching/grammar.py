@@ -3,29 +3,26 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
 from msgspec import Struct
 
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.lexicon import NO_WAYS, Lexicon, texts_for_phrases
+from glossa.hearing.lexicon import Lexicon, texts_for_phrases
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
-from glossa.house.effects import Fixed, FromSlot, slot_of
+from glossa.house.effects import slot_of
 from glossa.house.forms import SetWire
 from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
-from glossa.house.sorts import NumberValues, SwitchValues, WordsValues
+from glossa.house.sorts import NumberValues, WordsValues
 from glossa.house.text import words
 from glossa.language.phrases import Words
+from glossa.matching.variants import Variants
 
 GARBAGE = "GARBAGE"
 BUILT_IN = ("device", "room", "pin")
-MOST_VARIANTS = 8
-"""Ways to say a run of several words otherwise that a phrase is compiled with."""
-
-NO_WORDS: Words = ()
 LITTLE_SAID = 0.3
 """A word of a phrase that is filler elsewhere weighs this much."""
 
@@ -75,7 +72,7 @@ class Pattern(Struct, frozen=True):
         required: the devices that have all properties of the intent, as a bit mask.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
         needs: the slots that have to be filled, or the intent would do nothing.
-        elsewhere: words for one way of changing that the house has for other properties only: "dim" where vents are opened.
+        elsewhere: words for one way of changing, where the house changes other properties that way only: "dim" where vents are opened.
     """
 
     number: int
@@ -131,8 +128,9 @@ class Grammar:
         self.of_word: dict[str, list[int]] = {}
         self.word_weight: dict[str, float] = {}
         self.patterns: list[Pattern] = []
-        self._said_of = self._words_of_properties()
-        self._from_slots = {n for i in house.intents.values() for n, s in i.set.items() if isinstance(s, FromSlot)}
+        self._said_of = self.lexicon.changing
+        self._axis = {word: poles[0][0] for word, poles in self.lexicon.language.poles.items()}
+        self._variants = Variants(house, self.lexicon)
         for intent in house.intents.values():
             self._compile(intent)
         self.of_position: dict[int, list[int]] = {}
@@ -147,10 +145,10 @@ class Grammar:
         measures, names = self._measures(intent), self._own_words(intent)
         required, needs = self.lexicon.fitting(intent), intent.needs
         scaled = tuple(s for s in intent.defaults if s in intent.changed_by)
-        own = frozenset(w for name in intent.properties for w in self._said_of.get(name, ()))
-        elsewhere = frozenset(w for words in self._said_of.values() for w in words) - own if intent.properties else frozenset()
+        own = {self._axis[w] for name in intent.properties for w in self._said_of.get(name, ())}
+        others = {self._axis[w] for words in self._said_of.values() for w in words} - own if intent.properties else set()
+        elsewhere = frozenset(w for w, axis in self._axis.items() if axis in others)
         seen: set[tuple[Place, ...]] = set()
-        switched, amounts = self._switched(intent), self._amounts(intent)
         for phrase in texts_for_phrases(intent.phrases, self.tag):
             for sequence in phrase.sequences:
                 garbage = any(p.slot == GARBAGE for p in sequence.positions)
@@ -158,10 +156,7 @@ class Grammar:
                 if intent.to_a_device and all(slot != "device" for _, slot, _ in said):
                     said.append(((), "device", False))  # it is said all the same, or was spoken of before
                 prior = COSTS.rare * -math.log2(max(sequence.weight, 1e-6))
-                variants = (*self._variants(said), *self._renamed(said, intent), *self._led(said), *switched)
-                changed = ([*said, (NO_WORDS, s, False)] for s in amounts if all(s != p[1] for p in said))
-                others = (*((v, COSTS.household) for v in variants), *((v, COSTS.rewritten) for v in changed))
-                for positions, cost in ((said, 0.0), *others):
+                for positions, cost in ((said, 0.0), *self._variants.of(said, intent)):
                     places = self._places(positions, intent, names)
                     if not places or places in seen:
                         continue
@@ -191,80 +186,6 @@ class Grammar:
                             elsewhere=elsewhere,
                         )
                     )
-
-    def _words_of_properties(self) -> dict[str, set[str]]:
-        """For a property, the words of its phrases that are for one way of changing: "dim", "louder", not "up"."""
-        language = self.lexicon.language
-        poles = language.poles  # the first axis of a word is its own, the others are what it may stand for
-        one_way = set(language.grammar.changing) - {poles[w][0][0] for w in language.grammar.directions if w in poles}
-        found: dict[str, set[str]] = {}
-        for intent in self.house.intents.values():
-            for phrase in texts_for_phrases(intent.phrases, self.tag):
-                words = {w for sequence in phrase.sequences for position in sequence.positions for w in position.words}
-                for name in intent.properties:
-                    found.setdefault(name, set()).update(w for w in words if w in poles and poles[w][0][0] in one_way)
-        return found
-
-    def _variants(self, positions: Sequence[tuple[Words, str, bool]]) -> Iterator[list[tuple[Words, str, bool]]]:
-        """The same positions with a run of several words said otherwise: "good night", "nighty night"."""
-        made = 0
-        for at, position in enumerate(positions):
-            runs = ((said, others) for word in position[0] for said, others in self.lexicon.several.get(word, NO_WAYS).items())
-            for said, others in runs:
-                run = positions[at : at + len(said)]
-                if len(run) < len(said) or not all(w in p[0] for w, p in zip(said, run, strict=True)):
-                    continue
-                for other in sorted(others):
-                    if made < MOST_VARIANTS:
-                        made += 1
-                        yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + len(said) :]]
-
-    def _renamed(self, positions: Sequence[tuple[Words, str, bool]], intent: Intent) -> Iterator[list[tuple[Words, str, bool]]]:
-        """The same positions with a name of the intent's own device exchanged for its other names."""
-        own = self.house.devices.get(intent.device) or self.house.groups.get(intent.device)
-        names = list(dict.fromkeys(self.lexicon.bare(n) for n in self.lexicon.texts(own.names))) if own is not None else []
-        made = 0
-        for name in names if len(names) > 1 else ():
-            for at in range(len(positions) - len(name) + 1):
-                run = positions[at : at + len(name)]
-                if not all(w in p[0] for w, p in zip(name, run, strict=True)):
-                    continue
-                for other in (n for n in names if n != name):
-                    if made < MOST_VARIANTS:
-                        made += 1
-                        yield [*positions[:at], *(((w,), "", False) for w in other), *positions[at + len(name) :]]
-
-    def _switched(self, intent: Intent) -> list[list[tuple[Words, str, bool]]]:
-        """How an intent is said that sets a switch to one value, where no phrase has a slot for it: "kiln off" for "stop the kiln"."""
-        if len(intent.set) != 1 or intent.device or intent.steps or intent.change:
-            return []
-        (name, setting), *_ = intent.set.items()
-        said = frozenset(w for p in texts_for_phrases(intent.phrases, self.tag) for s in p.sequences for q in s.positions for w in q.words)
-        found: dict[str, None] = {}
-        for spec in (self.lexicon.specs[n] for n in self.lexicon.specs_of.get(name, ())):
-            if isinstance(spec, SwitchValues) and isinstance(setting, Fixed):
-                value = spec.literal(setting.value)
-                forms = spec.forms(self.tag, self.lexicon.language)
-                found.update((f.words[0], None) for f in forms if f.value == value and len(f.words) == 1 and not f.cost)
-        if not found or name in self._from_slots or not said.isdisjoint(found):
-            return []
-        device = (NO_WORDS, "device", False)
-        return [[(tuple(found), "", False), device], [device, (tuple(found), "", False)]]
-
-    def _amounts(self, intent: Intent) -> list[str]:
-        """The slots for amounts of change that some of its phrases have, so that any of them may be said with one."""
-        phrases = texts_for_phrases(intent.phrases, self.tag)
-        slots = dict.fromkeys(p.slot for phrase in phrases for s in phrase.sequences for p in s.positions)
-        return [s for s in slots if s in intent.changed_by and s in intent.defaults]
-
-    def _led(self, positions: Sequence[tuple[Words, str, bool]]) -> Iterator[list[tuple[Words, str, bool]]]:
-        """The same positions without a preposition that leads from one slot to the next: a slot that isn't said takes it along."""
-        poles, articles = self.lexicon.language.poles, self.lexicon.articles
-        for at, (said, _, optional) in enumerate(positions):
-            following = next((p for p in positions[at + 1 :] if not (p[0] and articles.issuperset(p[0]))), None)
-            between = at and positions[at - 1][1] and following is not None and following[1]
-            if between and said and not optional and all(w in poles for w in said):
-                yield [*positions[:at], *positions[at + 1 :]]
 
     def _own_words(self, intent: Intent) -> frozenset[str]:
         """The words of the names of an intent's own device."""
