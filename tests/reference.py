@@ -283,6 +283,8 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
             before = leading(utterance, took.start)
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             cost += COSTS.misfit if before in against else 0.0
+            aimless = place.relation == "to" or took.outside
+            cost += COSTS.aimless if aimless and before in language.grammar.directions else 0.0
             towards = towards or (place.relation == "to" and before in language.grammar.absolute)
     starts = [t.start for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
     cost += COSTS.order * sum(b < a for a, b in zip(starts, starts[1:], strict=False))

@@ -114,6 +114,8 @@ class _Line:
         beginnings = pauses | mask_of(self._begins(at) for at in range(len(self.words)))
         telling, requests = self._telling(), self._requests()
         begins = next((at for at in range(1, len(self.words)) if (pauses | requests) >> at & 1), 0)
+        if requests >> begins & 1 and begins:
+            telling &= ~self._said_of_it(begins)
         expressions, pointing, pointed = self.expressions, self._spoken_of(begins) if begins else None, 0
         if pointing is not None:
             expressions, telling = (pointing[0], *expressions), telling & ~pointing[1]
@@ -204,11 +206,18 @@ class _Line:
         return bool(subject and not asked)
 
     def _ended(self, at: int) -> bool:
-        """Whether a clause may end before a token: with a word that says something and is no verb of an order."""
+        """Whether a clause may end before a token: with a word that says something, or how something is, and is no verb of an order."""
         before = next((i for i in range(at - 1, 0, -1) if self.roles[i] != Role.FILLER), 0)
         word = self.words[before]
-        says = self.roles[before] in _SAYING or word in self.language.grammar.nothing
+        says = self.roles[before] in _SAYING or word in self.language.grammar.nothing or self._left_so(before, at)
         return says and not self.grammar.orders(word)
+
+    def _left_so(self, last: int, at: int) -> bool:
+        """Whether a state ends a clause that asks for nothing: the "on" of "somebody left the lamp on turn it off"."""
+        switch = self.language.switch
+        if self.words[last] not in (*switch.on, *switch.off) or self.words[at] not in self.language.verbs:
+            return False
+        return not any(self.grammar.opened.at(self.words, i) or self.grammar.orders(self.words[i]) for i in range(last))
 
     def _does(self, named: DeviceExpression | None) -> bool:
         """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""
@@ -228,6 +237,14 @@ class _Line:
         if not told or any(e.tokens & ~widest.tokens for e in plain):
             return None
         return replace(widest, start=pronoun, end=pronoun + 1, tokens=1 << pronoun, cost=COSTS.assumed / 2), widest.tokens
+
+    def _said_of_it(self, begins: int) -> int:
+        """What the clause in front only tells: how something is, in its last word, and the numbers before "so"."""
+        mask = 1 << begins - 1 if self.roles[begins - 1] == Role.POLE else 0  # "they left the fan on turn it off"
+        starts = (at for at in range(1, begins) if self.words[at] in self.grammar.consequence.by_first)
+        if any(at + self.grammar.consequence.at(self.words, at) == begins for at in starts):
+            mask |= mask_of(role == Role.NUMBER for role in self.roles[:begins])  # "tea is in ten minutes so put the urn on"
+        return mask
 
     def _named_again(self, begins: int) -> int:
         """The tokens of names in front that the command names too: "I forgot the heater turn the heater on"."""

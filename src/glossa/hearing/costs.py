@@ -37,6 +37,7 @@ class Costs(Struct, frozen=True):
         beside: a word of the house in a clause of its own.
         order: two places out of their order.
         misfit: "by" before what a value becomes, "to" before an amount of change.
+        aimless: a direction right before what a value becomes, as in "down ten", or before an amount that is out of range.
         unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
         garbage: share of a token beside a phrase with $GARBAGE.
         article: what a number costs more that usually is an article or a preposition.
@@ -80,6 +81,7 @@ class Costs(Struct, frozen=True):
     beside: float = 0.4
     order: float = 0.12
     misfit: float = 0.9
+    aimless: float = 0.6
     unit: float = 1.6
     outside: float = 0.15
     least: float = 0.5

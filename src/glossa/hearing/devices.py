@@ -161,6 +161,8 @@ def _every(values: Sequence[Any]) -> Things | None:
 def _placed(entry: Entry, place: Entry, *, many: bool) -> Things | None:
     """A thing in a room, or among a group."""
     inside = entry.devices & place.devices
+    if entry.kind == "rest" and place.kind == "among":
+        return None  # the "light" of the "hall light" is one of the "downstairs lights", not all of them
     if not inside and (place.kind == "among" or entry.kind in ("group", "rest")):
         return None
     if not inside and entry.kind in ("nouns", "noun", "part") and entry.devices.bit_count() > 1:
@@ -311,6 +313,7 @@ RULES = (
     Rule("where", ("inside", "room"), _last, COSTS.moved),
     Rule("where", ("inside", "among"), _last, COSTS.moved),
     Rule("where", ("room",), _last, COSTS.room_alone),
+    Rule("where", ("among",), _last, COSTS.room_alone),
     Rule("fronted", ("front", "and", "core"), _sharing),
     Rule("fronted", ("front", "fronted"), _sharing),
     Rule("thing", ("core",), _alone),
@@ -402,7 +405,7 @@ class DeviceGrammar:
                 ):
                     cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
-        apart = tuple(e for cell in cells for s in ("place", "excepted") for e in cell.get(s, ()))
+        apart = tuple(e for cell in cells for s in ("place", "among", "excepted") for e in cell.get(s, ()))
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))

@@ -75,7 +75,7 @@ class Lexicon:
         vocabulary: its words.
         specs: the specifications of values, each once; ``spec_of`` by (device, property), ``slot_spec`` by slot, ``specs_of`` all of a property.
         having, settable: for a property, the devices that have it, and those on which it can be set, as bit masks.
-        named: the words of the names of devices and groups. of_noun_word: for a word of a noun, the devices that it may be said of.
+        named: the words of the names of devices and groups; only_named: those that no phrase and no value has. of_noun_word: for a word of a noun, the devices that it may be said of.
         of_longer_value: for the number of a specification, the words of its values of several words.
         numbers: what reads quantities.
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
@@ -112,13 +112,15 @@ class Lexicon:
         self._add_devices()
         for number, spec in enumerate(self.specs):
             self._add_values(number, spec)
+        spoken = {w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words}
         for intent in house.intents.values():
             for phrase in texts_for_phrases(intent.phrases, tag):
                 for sequence in phrase.sequences:
                     for position in sequence.positions:
-                        self._words.update(position.words)
+                        spoken.update(position.words)
                         for word in position.words:
                             self._strict.pop(word, None)
+        self._words |= spoken
         self.changing = ways_of_changing(house, tag, self.language)
         self.asking = ways_of_asking(house, self.language, self.changing)
         self._words.update(w for texts in self.asking.values() for text in texts for w in text)
@@ -126,6 +128,7 @@ class Lexicon:
             for said, others in ways.items():
                 if all(w in self._words for w in said):
                     self._words.update(w for other in others for w in other)
+        self.only_named = self.named - spoken
         self.ignored = PhraseSet.of(self.texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
@@ -260,6 +263,7 @@ class Lexicon:
         parts: dict[Words, dict[int, float]] = {}
         nouns = {k: self.texts(v.nouns) for k, v in house.kinds.items()}
         of_noun: dict[Words, int] = {}
+        exact = {self.bare(name) for device in house.devices.values() for name in self.texts(device.names)}
         self.of_noun_word: dict[str, int] = {}
         for device in house.devices.values():
             mine, bit = nouns.get(device.kind, ()), self._bit[device.id]
@@ -268,6 +272,8 @@ class Lexicon:
             rooms = self.texts(house.rooms.get(device.room, {}))
             for name in self.texts(device.names):
                 for way in self._ways(name, mine):
+                    if way in exact and way != self.bare(name):
+                        continue  # another noun than its own makes no other device's name of it
                     named[way] = named.get(way, 0) | bit
                     for rest in self._rests(way, rooms):
                         rests[rest] = rests.get(rest, 0) | bit

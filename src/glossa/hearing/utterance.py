@@ -279,6 +279,7 @@ class _Roles:
                 self.roles[at] = Role.SMALL
         self._ordered()
         self._relayed()
+        self._returning()
         self._asides()
         if repeats:
             self._repeats()
@@ -315,7 +316,8 @@ class _Roles:
             self.degree = share
             self.unnumbered_at |= (1 << at + degree) - (1 << at)
             return [Role.AMOUNT] * degree
-        if filler and filler == length and not (filler == 1 and words[at] in known and not ignored):
+        named = filler == 1 and words[at] in known and not ignored and not (at == 0 and self._opens(words))
+        if filler and filler == length and not named:
             if length > 1:
                 self.unnumbered_at |= (1 << at + length) - (1 << at)
                 self.fixed_at |= (1 << at + length) - (1 << at)
@@ -325,6 +327,11 @@ class _Roles:
         if talk and talk == length and not (talk == 1 and words[at] in known and words[at] not in language.question):
             return [Role.TALK] * length
         return [self._word(at)]
+
+    def _opens(self, words: tuple[str, ...]) -> bool:
+        """Whether the first word opens what is said, though a name holds it: the "right" of "right turn the lamp off"."""
+        lexicon = self._hearing.lexicon
+        return words[0] in lexicon.only_named and words[1:2] != () and words[1] not in lexicon.named
 
     def _some(self, at: int) -> bool:
         """Whether a word is an article rather than an amount: the "some" of "play some music"."""
@@ -399,6 +406,15 @@ class _Roles:
             to = next((i for i in range(first + 2 + article, len(words) - 1) if words[i] in grammar.relayed), 0)
             if named and to and roles[to] in (Role.SMALL, Role.FILLER):
                 roles[first] = roles[to] = Role.FILLER
+
+    def _returning(self) -> None:
+        """The "back" of "turn the lamp back on" and "put it back to twenty" says no more than "again"."""
+        for at in (i for i, w in enumerate(self._words[:-1]) if w in self._language.grammar.returning):
+            following = self._words[at + 1]
+            leads = following in self._hearing._absolute or following in self._hearing._movable
+            leads = leads or following in self._language.switch.on or following in self._language.switch.off
+            if at and (leads or following in self._hearing._directions):
+                self.roles[at] = Role.FILLER
 
     def _asides(self) -> None:
         """The "on" of "forty percent on the lamp" and the "up" of "up to twenty" are prepositions."""

@@ -44,6 +44,7 @@ class GrammarWords(Section, frozen=True):
     Attributes:
         leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
+        returning: words that say no more than "again" before a direction or a preposition: the "back" of "turn it back on".
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
         later: other times than now. clause: words that a clause of its own begins with: "because", "i".
@@ -80,6 +81,7 @@ class GrammarWords(Section, frozen=True):
     relative: Words = []
     absolute: Words = []
     after_number_only: Words = []
+    returning: Words = []
     directions: Words = []
     changing: Words = []
     places: Words = []

@@ -93,7 +93,9 @@ class Kind(IntEnum):
     MISFIT = 5
     """A preposition that tells against the value: "by" before what it becomes."""
     RARE = 6
-    ELSEWHERE = 7
+    AIMLESS = 7
+    """A direction right before what a value becomes, or before an amount out of range: "down ten"."""
+    ELSEWHERE = 8
     """The intent's own device is another one than that which was spoken of."""
 
 
@@ -196,6 +198,7 @@ class Aligner:
         self._utterance, self._language, self._order = utterance, language, order
         self._weight = utterance.weight((1 << len(utterance.words)) - 1)
         self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
+        self._directions = frozenset(language.grammar.directions)
         words, roles = utterance.words, utterance.roles
         self._every, self._said = (1 << len(words)) - 1, frozenset(words)
         self._asked = mask_of(w in language.grammar.asking for w in words)
@@ -247,6 +250,8 @@ class Aligner:
             if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
                 before = self._before(option.start)
                 towards = towards or (place.relation == "to" and before in self._absolute)
+                if before in self._directions and (place.relation == "to" or candidate.outside):
+                    items.append(Item(Kind.AIMLESS, COSTS.aimless, option.start, option.end, number))
                 if before in (self._relative if place.relation == "to" else self._absolute):
                     items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
         for number in unheard:

@@ -131,7 +131,7 @@ def _piece(utterance: Utterance, alignment: Alignment, grammar: Grammar, item: I
         return Piece("", "", "order", item.cost, "another device was spoken of")
     if item.kind == Kind.RARE:
         return Piece("", "", "order", item.cost, "a rare alternative")
-    if item.kind == Kind.MISFIT:
+    if item.kind in (Kind.MISFIT, Kind.AIMLESS):
         before = words[max(0, item.start - 1)]
         return Piece("", named, "order", item.cost, f"“{before}” does not fit here")
     if item.kind == Kind.LEFT:
