@@ -209,6 +209,9 @@ class _Line:
         """Whether a clause may end before a token: with a word that says something, or how something is, and is no verb of an order."""
         before = next((i for i in range(at - 1, 0, -1) if self.roles[i] != Role.FILLER), 0)
         word = self.words[before]
+        if word in self.grammar.pronouns and before > 1 and self.roles[before] == Role.SMALL:  # "I dropped it"
+            before -= 1
+            word = self.words[before]
         says = self.roles[before] in _SAYING or word in self.language.grammar.nothing or self._left_so(before, at)
         return says and not self.grammar.orders(word)
 

@@ -112,15 +112,15 @@ class Lexicon:
         self._add_devices()
         for number, spec in enumerate(self.specs):
             self._add_values(number, spec)
-        spoken = {w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words}
+        in_phrases = {w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words}
         for intent in house.intents.values():
             for phrase in texts_for_phrases(intent.phrases, tag):
                 for sequence in phrase.sequences:
                     for position in sequence.positions:
-                        spoken.update(position.words)
+                        in_phrases.update(position.words)
                         for word in position.words:
                             self._strict.pop(word, None)
-        self._words |= spoken
+        self._words |= in_phrases
         self.changing = ways_of_changing(house, tag, self.language)
         self.asking = ways_of_asking(house, self.language, self.changing)
         self._words.update(w for texts in self.asking.values() for text in texts for w in text)
@@ -128,7 +128,7 @@ class Lexicon:
             for said, others in ways.items():
                 if all(w in self._words for w in said):
                     self._words.update(w for other in others for w in other)
-        self.only_named = self.named - spoken
+        self.only_named = self.named - in_phrases
         self.ignored = PhraseSet.of(self.texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(

@@ -67,8 +67,9 @@ class Pattern(Struct, frozen=True):
         worded: whether it holds words of some weight that have to be said.
         fixed: what all its places cost when nothing was said, and its prior; those of the small ones are not in it.
         words: (position, what it costs when it was not said) of the places for words that are not small.
-        slots: how many slots it has, and ``slots_missing`` what they cost together when they were not said.
+        slots: (key, what it costs when it was not said, place) of the places for slots.
         device_at: the place of its device, -1 for none.
+        reads: whether it asks for a state.
         required: the devices that have all properties of the intent, as a bit mask.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
         needs: the slots that have to be filled, or the intent would do nothing.
@@ -88,8 +89,8 @@ class Pattern(Struct, frozen=True):
     worded: bool
     fixed: float
     words: tuple[tuple[int, float], ...]
-    slots: int
-    slots_missing: float
+    slots: tuple[tuple[int, float, Place], ...]
+    reads: bool
     device_at: int
     required: int
     scaled: tuple[str, ...]
@@ -103,7 +104,7 @@ class Grammar:
     Attributes:
         patterns: all phrases as linear sequences, in the order of the file.
         of_word: for a word, the numbers of the positions that hold it.
-        of_position: for a position, the numbers of the patterns that hold it.
+        of_position: for a position, the numbers of the patterns that hold it; of_measure: for a word, of those that are about it.
         unworded: the patterns without a word that has to be said.
         small_words: the words of places that carry so little that their order doesn't matter.
         word_weight: what a word of a phrase weighs.
@@ -138,6 +139,10 @@ class Grammar:
             for place in pattern.places:
                 if place.position >= 0:
                     self.of_position.setdefault(place.position, []).append(pattern.number)
+        self.of_measure: dict[str, list[int]] = {}
+        for pattern in self.patterns:
+            for word in pattern.measures:
+                self.of_measure.setdefault(word, []).append(pattern.number)
         self.unworded = frozenset(p.number for p in self.patterns if not p.worded)
         self.small_words = frozenset(w for p in self.patterns for i in p.small for w in p.places[i].words)
 
@@ -177,8 +182,8 @@ class Grammar:
                             worded=any(p.position >= 0 and p.missing > WEIGHT[Role.VERB] for p in places),
                             fixed=sum(p.missing for p in places if not p.small) + prior + cost,
                             words=tuple((p.position, p.missing) for p in places if p.position >= 0 and not p.small),
-                            slots=sum(p.position < 0 for p in places),
-                            slots_missing=sum(p.missing for p in places if p.position < 0),
+                            slots=tuple((p.key, p.missing, p) for p in places if p.position < 0),
+                            reads=bool(intent.read),
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
                             required=required,
                             scaled=scaled,

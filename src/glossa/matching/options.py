@@ -53,6 +53,11 @@ class Choices:
     def __init__(self, utterance: Utterance, grammar: Grammar, about: int = 0, floors: Sequence[float] = ()) -> None:
         self.utterance, self.grammar = utterance, grammar
         self._floors = floors or utterance.weights
+        self._floor = sum(self._floors)
+        corrections = grammar.lexicon.language.phrases("grammar", "correction")
+        self._correcting = not corrections.by_first.keys().isdisjoint(utterance.words)
+        self._named_floors: list[tuple[int, float]] | None = None
+        self._value_floors: tuple[float, dict[int, float]] | None = None
         self._spoken_about = about
         self._absolute = frozenset(grammar.lexicon.language.grammar.absolute)
         self._directions = frozenset(grammar.lexicon.language.grammar.directions)
@@ -72,6 +77,39 @@ class Choices:
     def floor(self, tokens: int) -> float:
         """What leaving the tokens of a bit mask costs at least."""
         return sum(floor for at, floor in enumerate(self._floors) if tokens >> at & 1)
+
+    def heaviest(self, pattern: Pattern, place: Place) -> float:
+        """What leaving the heaviest tokens that a place for a slot may take costs at least; minus infinity where it can take none."""
+        if place.slot == "device":
+            if self._spoken_about:
+                return self._floor
+            return max((floor for devices, floor in self._floors_of_devices() if devices & pattern.required), default=-math.inf)
+        if place.slot in ("room", "pin"):
+            return self._floor
+        numbers, named = self._floors_of_values()
+        most = -math.inf
+        for spec in self._specs(pattern, place.slot):
+            ways = self.grammar.lexicon.specs[spec].ways
+            if Way.FREE in ways or Way.DIGITS in ways:
+                return self._floor
+            most = max(most, named.get(spec, -math.inf), numbers if Way.NUMBER in ways else -math.inf)
+        return self._floor if most > -math.inf and self._correcting else most
+
+    def _floors_of_devices(self) -> list[tuple[int, float]]:
+        """For each device expression the devices that it may be, and what leaving its tokens costs at least."""
+        if self._named_floors is None:
+            self._named_floors = [(e.things.devices, self.floor(e.tokens)) for e in self.utterance.expressions]
+        return self._named_floors
+
+    def _floors_of_values(self) -> tuple[float, dict[int, float]]:
+        """What leaving the heaviest number costs at least, and for each specification the heaviest of its values that are named."""
+        if self._value_floors is None:
+            numbers = (self.floor((1 << q.end) - (1 << q.start)) for q in self.utterance.quantities)
+            named = {
+                spec: max(self.floor((1 << s.end) - (1 << s.start)) for s in spans) for spec, spans in self._named_values.items()
+            }
+            self._value_floors = max(numbers, default=-math.inf), named
+        return self._value_floors
 
     # --- options of words -------------------------------------------------------------------------------------------
 
@@ -131,18 +169,21 @@ class Choices:
         return known
 
     def _slot_options(self, pattern: Pattern, slot: str) -> list[Option]:
-        lexicon = self.grammar.lexicon
         if slot == "room":
             return [self._option(self._room(s)) for s in self.utterance.rooms()]
         if slot == "pin":
             return [self._option(c) for c in self._digits() if len(str(c.value)) > 1]
+        return [option for spec in self._specs(pattern, slot) for option in self.values(spec)]
+
+    def _specs(self, pattern: Pattern, slot: str) -> Iterable[int]:
+        """The specifications of the values that a slot may hold."""
+        lexicon = self.grammar.lexicon
         if slot in lexicon.slot_spec:
-            return list(self.values(lexicon.slot_spec[slot]))
-        specs: Iterable[int] = lexicon.specs_of.get(slot, ())
+            return (lexicon.slot_spec[slot],)
         if pattern.intent.device:
             members = self.grammar.house.members(pattern.intent.device)
-            specs = dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of)
-        return [option for spec in specs for option in self.values(spec)]
+            return dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of)
+        return lexicon.specs_of.get(slot, ())
 
     @staticmethod
     def _room(span: NamedSpan) -> Candidate:

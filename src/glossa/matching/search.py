@@ -36,6 +36,10 @@ STEPS_OF_A_PHRASE = 2
 NEVER = 1 << 30
 
 
+Waiting = tuple[float, int, list[Options] | None]
+"""A phrase that waits: what it costs at least, its number, and what its places can take where that is known."""
+
+
 class Search:
     """Looks for alignments of one utterance; made for one utterance and thrown away.
 
@@ -67,13 +71,11 @@ class Search:
         self._least = {position: options.least for position, options in self._hits.items()}
         self._before, self._behind = self._aligner.most_beside()
         self._most_beside, self._most_asked = self._before[-1] + self._behind[0], self._aligner.most_asked()
-        spans = [((1 << s.end) - (1 << s.start)) for at in utterance.spans for s in at if s.entry.kind == "value"]
-        spans += [(1 << q.end) - (1 << q.start) for q in utterance.quantities] + [e.tokens for e in utterance.expressions]
-        anything = bool(grammar.anything or self.about)  # any words, and "the left one"
-        heaviest = max((self._choices.floor(t) for t in dict.fromkeys(spans)), default=0.0)
-        self._most_slot = self._floor if anything else heaviest
+        self._heaviest: dict[int, float] = {}
         self.steps, self._most_steps = 0, most
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
+        self._usual = not (self._with_others or self.about or utterance.pointed)
+        self._measured = {number for word in self._said & grammar.of_measure.keys() for number in grammar.of_measure[word]}
 
     @property
     def ended(self) -> bool:
@@ -84,9 +86,7 @@ class Search:
         """Every alignment worth looking at, cheapest first; among equals the one that fits more, then the order of the house file."""
         patterns = self.grammar.patterns
         # Phrases wait in the order of what they cost at least: first by a rough bound, then by one that knows what their slots can take.
-        waiting: list[tuple[float, int, list[Options] | None]] = [
-            (self._loose_bound(patterns[number]), number, None) for number in self._touched()
-        ]
+        waiting = self._loose_bounds()
         heapify(waiting)
         best = math.inf
         kept: list[Alignment] = []
@@ -117,15 +117,26 @@ class Search:
 
     # --- laying a phrase over the utterance -------------------------------------------------------------------------
 
-    def _loose_bound(self, pattern: Pattern) -> float:
-        """A cost that no way to lay the pattern can be under, without a look at what its slots can take."""
-        cost = self._rest(pattern) - self._most_beside
-        leasts = self._least
-        for position, missing in pattern.words:
-            saved = leasts.get(position, -9.0) + missing
-            if saved > 0:
-                cost -= saved
-        return cost - pattern.slots_missing - min(pattern.slots * self._most_slot, self._floor)
+    def _loose_bounds(self) -> list[Waiting]:
+        """For every pattern that counts a cost that no way to lay it can be under, without a look at what its slots can take."""
+        patterns, leasts, heaviest = self.grammar.patterns, self._least, self._heaviest
+        found: list[Waiting] = []
+        for number in self._touched():
+            pattern = patterns[number]
+            cost = self._rest(pattern) - self._most_beside
+            for position, missing in pattern.words:
+                if position in leasts:
+                    saved = leasts[position] + missing
+                    if saved > 0:
+                        cost -= saved
+            for key, missing, place in pattern.slots:
+                most = heaviest.get(key)
+                if most is None:
+                    most = heaviest[key] = self._choices.heaviest(pattern, place)
+                if most + missing > 0:
+                    cost -= most + missing
+            found.append((cost, number, None))
+        return found
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
@@ -138,6 +149,8 @@ class Search:
 
     def _rest(self, pattern: Pattern) -> float:
         """What it costs at least when no place of weight takes anything, with no clause beside it."""
+        if self._usual and not pattern.garbage and pattern.number not in self._measured:
+            return self._floor + pattern.fixed - (self._most_asked if pattern.reads else 0.0)
         known = self._rests.get(pattern.number)
         if known is None:
             known = self._rests[pattern.number] = self._untaken(pattern)
@@ -150,7 +163,7 @@ class Search:
             cost -= sum(max(0.0, w - WEIGHT[Role.SMALL]) for w in named)
         if self._with_others:  # the "turn" that "kill" was said for
             cost -= sum(p.missing for p in pattern.places if not self._with_others.isdisjoint(p.words))
-        if pattern.intent.read:
+        if pattern.reads:
             cost -= self._most_asked
         if self._about(pattern) == About.OWN:
             cost -= sum(p.missing for p in pattern.places if p.own)
