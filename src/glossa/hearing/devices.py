@@ -62,7 +62,7 @@ class Things(Struct, frozen=True):
     @property
     def rank(self) -> int:
         """The rank of its lowest part."""
-        return max(r.rank for r in self.references)
+        return self.references[0].rank if len(self.references) == 1 else max(r.rank for r in self.references)
 
     @property
     def devices(self) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
-from glossa.language.phones import PLAIN, Phones, SoundPrices, letters, phones
+from glossa.language.phones import PLAIN, SMALL_GAP, Phones, SoundPrices, letters, phones
 
 if TYPE_CHECKING:
     import numpy as np
@@ -17,6 +17,9 @@ _CLASSES = (
     ("P", "B", "F", "V", "W", "TH", "DH"), ("T", "D", "S", "Z", "SH", "ZH", "CH", "JH"), ("K", "G", "HH"), ("M", "N", "NG"), ("L", "R", "Y"),
 )  # fmt: skip
 """Phones that are made alike; all vowels are one class, and every letter of a language without rules for its sounds is its own."""
+
+_LETTERS = ("aeiouy", "td", "h", "pb", "kg", "fvw", "sz", "mn", "lr")
+"""Letters of which one may be taken for another for less than the whole price; of "t", "d" and "h" one may be lost for less too."""
 
 UNLIKE = 0.6
 """Words that differ in more than this share of their phones, by class, are not compared phone by phone."""
@@ -40,16 +43,36 @@ class SoundTable:
         vowels = len(_CLASSES)
         for symbol in {s for sound in sounds for s in sound}:
             self._class.setdefault(symbol, vowels if symbol.isupper() else vowels + 1 + ord(symbol[0]) % 32)
-        self._sounds, self._letters = _Columns(sounds, prices), _Columns([letters(w) for w in words])
         import numpy as np
 
+        self._sounds, self._letters = _Columns(sounds, prices), _Columns([letters(w) for w in words])
         self._made_of: NDArray[np.int16] = np.array([self._bag(s) for s in sounds] or [self._bag(())], dtype=np.int16)
+        spelt = [letters(w) for w in words]
+        signs = sorted({c for word in spelt for c in word} - set("".join(_LETTERS)))
+        self._written = {c: i for i, group in enumerate((*_LETTERS, *signs)) for c in group}
+        self._spelt: NDArray[np.float64] = np.array([self._weighed(w) for w in spelt] or [self._weighed(())])
 
     def _bag(self, sound: Phones) -> list[int]:
         bag = [0] * (len(_CLASSES) + 33)
         for symbol in sound:
             bag[self._class.get(symbol, len(_CLASSES))] += 1
         return bag
+
+    def _weighed(self, word: Phones) -> list[float]:
+        """How much of each kind of letter is in a word, at the price of losing one; of those that no word of the table has last."""
+        bag = [0.0] * (len(self._written) + 1)
+        for letter in word:
+            bag[self._written.get(letter, -1)] += SMALL_GAP if letter in ("t", "d", "h") else 1.0
+        return bag
+
+    def _apart_at_least(self, written: Phones, near: NDArray[np.intp]) -> NDArray[np.float64]:
+        """What is the least that some words can be apart from one by letter: what one has more of has to be lost or changed."""
+        import numpy as np
+
+        more = self._spelt[near] - np.array(self._weighed(written))
+        surplus = np.maximum(np.maximum(more, 0.0).sum(axis=1), np.maximum(-more, 0.0).sum(axis=1))
+        least: NDArray[np.float64] = np.minimum(1.0, surplus / np.maximum(self._letters.lengths[near], max(len(written), 1)))
+        return least
 
     def within(self, word: str, sound: Phones, farthest: float, most: int) -> list[tuple[str, float]]:
         """The words within a distance of :func:`glossa.language.phones.apart`, nearest first, at most so many."""
@@ -62,7 +85,13 @@ class SoundTable:
         near = (unlike <= np.maximum(FEW_UNLIKE, UNLIKE * longest)).nonzero()[0]
         if not near.size:
             return []
-        by_sound, by_letter = self._sounds.distances(sound, near), self._letters.distances(letters(word), near)
+        by_sound, written = self._sounds.distances(sound, near), letters(word)
+        least = self._apart_at_least(written, near)
+        may_be = (0.8 * np.minimum(by_sound, least) + 0.2 * np.maximum(by_sound, least) <= farthest + 1e-9).nonzero()[0]
+        near, by_sound = near[may_be], by_sound[may_be]
+        if not near.size:
+            return []
+        by_letter = self._letters.distances(written, near)
         apart = 0.8 * np.minimum(by_sound, by_letter) + 0.2 * np.maximum(by_sound, by_letter)
         hits = sorted((round(float(apart[i]), 9), self._words[near[i]]) for i in (apart <= farthest + 1e-9).nonzero()[0])
         return [(w, d) for d, w in hits[:most] if d <= farthest]

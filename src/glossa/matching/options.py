@@ -54,6 +54,7 @@ class Choices:
         self.utterance, self.grammar = utterance, grammar
         self._floors = floors or utterance.weights
         self._floor = sum(self._floors)
+        self._known_floors: dict[int, float] = {}
         corrections = grammar.lexicon.language.phrases("grammar", "correction")
         self._correcting = not corrections.by_first.keys().isdisjoint(utterance.words)
         self._named_floors: list[tuple[int, float]] | None = None
@@ -76,14 +77,18 @@ class Choices:
 
     def floor(self, tokens: int) -> float:
         """What leaving the tokens of a bit mask costs at least."""
-        return sum(floor for at, floor in enumerate(self._floors) if tokens >> at & 1)
+        known = self._known_floors.get(tokens)
+        if known is None:
+            known = self._known_floors[tokens] = sum(floor for at, floor in enumerate(self._floors) if tokens >> at & 1)
+        return known
 
     def heaviest(self, pattern: Pattern, place: Place) -> float:
         """What leaving the heaviest tokens that a place for a slot may take costs at least; minus infinity where it can take none."""
         if place.slot == "device":
             if self._spoken_about:
                 return self._floor
-            return max((floor for devices, floor in self._floors_of_devices() if devices & pattern.required), default=-math.inf)
+            required = pattern.required
+            return next((floor for devices, floor in self._floors_of_devices() if devices & required), -math.inf)
         if place.slot in ("room", "pin"):
             return self._floor
         numbers, named = self._floors_of_values()
@@ -96,9 +101,14 @@ class Choices:
         return self._floor if most > -math.inf and self._correcting else most
 
     def _floors_of_devices(self) -> list[tuple[int, float]]:
-        """For each device expression the devices that it may be, and what leaving its tokens costs at least."""
+        """For the device expressions the devices that they may be, and what leaving their tokens costs at least, the heaviest first."""
         if self._named_floors is None:
-            self._named_floors = [(e.things.devices, self.floor(e.tokens)) for e in self.utterance.expressions]
+            heaviest: dict[int, float] = {}
+            for expression in self.utterance.expressions:
+                devices, floor = expression.things.devices, self.floor(expression.tokens)
+                if floor > heaviest.get(devices, -1.0):
+                    heaviest[devices] = floor
+            self._named_floors = sorted(heaviest.items(), key=lambda h: -h[1])
         return self._named_floors
 
     def _floors_of_values(self) -> tuple[float, dict[int, float]]:
