@@ -18,7 +18,7 @@ from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.house.effects import FromSlot, Shift
 from glossa.house.sorts import NumberValues, SwitchValues
-from glossa.language import plural
+from glossa.language import Language, plural
 from glossa.matching.grammar import Grammar, Pattern, Place
 from glossa.matching.meaning import meaning
 
@@ -280,7 +280,7 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
             continue
         cost, total = cost + took.cost, total + took.weight
         if place.relation and isinstance(took.value, (int, float)):
-            before = leading(utterance, took.start)
+            before = leading(utterance, took.start, language)
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             cost += COSTS.misfit if before in against else 0.0
             aimless = place.relation == "to" or took.outside
@@ -295,11 +295,15 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
     return laid
 
 
-def leading(utterance: Utterance, start: int) -> str:
-    at = start - 1
-    while at >= 0 and utterance.roles[at] in (Role.FILLER, Role.AMOUNT):
-        at -= 1
-    return utterance.words[at] if at >= 0 else ""
+def leading(utterance: Utterance, start: int, language: Language) -> str:
+    absolute = language.grammar.absolute
+    for word, role in reversed([*zip(utterance.words[:start], utterance.roles[:start], strict=True)]):
+        meant = [a for a in absolute if a in language.alike.get(word, ())]
+        if meant and word not in absolute:
+            return meant[0]
+        if role not in (Role.FILLER, Role.AMOUNT):
+            return word
+    return ""
 
 
 def left(utterance: Utterance, grammar: Grammar, laid: Laid, at: int, towards: bool) -> float:
@@ -307,8 +311,10 @@ def left(utterance: Utterance, grammar: Grammar, laid: Laid, at: int, towards: b
     cost = utterance.weights[at]
     if role == Role.POLE:
         heard = {e.word for t in laid.took if t is not None for e in t.edges} - {word}
-        redundant = any(p in language.poles[word] for w in heard for p in language.poles.get(w, ()))
-        cost = WEIGHT[Role.VERB] if redundant or (towards and language.changes(word)) else cost
+        strange = word in laid.pattern.elsewhere
+        most = 1 if strange else None
+        redundant = any(p in language.poles[word][:most] for w in heard for p in language.poles.get(w, ())[:most])
+        cost = WEIGHT[Role.VERB] if redundant or (towards and not strange and language.changes(word)) else cost
     if word in laid.pattern.measures:
         return min(cost, WEIGHT[Role.SMALL])
     scaled = [i for i, p in enumerate(laid.pattern.places) if p.slot in laid.pattern.scaled]
@@ -379,7 +385,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
 
     in_a_room = any(p.slot == "device" and t.tokens and only_a_room(t) for p, t in taken)
     towards = any(
-        p.relation == "to" and leading(utterance, t.start) in language.grammar.absolute
+        p.relation == "to" and leading(utterance, t.start, language) in language.grammar.absolute
         for p, t in taken
         if isinstance(t.value, (int, float))
     )
@@ -447,7 +453,9 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             add("which", took.value[1])
             at = took.start - 1
             nouns = bool(took.edges) and all(e.word in lexicon.of_noun_word for e in took.edges)
-            add("named otherwise", nouns and at >= 0 and at in free and utterance.roles[at] == Role.UNKNOWN)
+            described = at > 0 and utterance.words[at - 1] in lexicon.articles
+            strange = (Role.UNKNOWN, Role.TALK, Role.VERB) if described else (Role.UNKNOWN,)
+            add("named otherwise", nouns and at >= 0 and at in free and utterance.roles[at] in strange)
             at_room = only_a_room(took)
             add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6 and not at_room)
             add("unnamed thing", at_room and any(utterance.roles[i] == Role.UNKNOWN for i in free))
@@ -471,7 +479,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             add("counts something", (unknown and not same) or (before_devices and not ending))
         if place.relation and isinstance(took.value, (int, float)):
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
-            add("preposition", leading(utterance, took.start) in against)
+            add("preposition", leading(utterance, took.start, language) in against)
     reworded = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
     for (_, first), (_, second) in zip(weighty, weighty[1:], strict=False):
         moved = any(

@@ -398,8 +398,10 @@ class DeviceGrammar:
         following = self._following(passable)
         for cell in cells:  # "all off", but not the "all" of "all the lamps"
             for edge in (*cell.get("all", ()), *cell.get("pair", ())):
-                # "turn off all the": what, was not said; "both off": two that were spoken of
-                cut = words[edge.end - 1] in self._lexicon.articles or words[edge.start] in self._lexicon.language.grammar.them
+                # "turn off all the", "turn all the off": what, was not said; "both off": two that were spoken of
+                articles = self._lexicon.articles.difference(self._lexicon.language.numbers.of)
+                cut = words[edge.end - 1] in self._lexicon.articles or not articles.isdisjoint(words[edge.end : edge.end + 1])
+                cut = cut or words[edge.start] in self._lexicon.language.grammar.them
                 if not cut and not any(
                     "core" in cells[at] or "room" in cells[at] for at in following[edge.end] if at < len(cells)
                 ):

@@ -405,6 +405,9 @@ class Vocabulary:
             first = word[:-1]
             if first in self._number_parts or first in self.language.phrases("grammar", "joined").single:
                 return first, word[-1]
+        grammar = self.language.grammar
+        if word[:2] in grammar.directions and word[2:] in (*grammar.absolute, *grammar.relative) and word not in self.words:
+            return word[:2], word[2:]  # "upto", "upby"
         if known or len(word) < 5 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]

@@ -198,6 +198,12 @@ class Aligner:
         self._utterance, self._language, self._order = utterance, language, order
         self._weight = utterance.weight((1 << len(utterance.words)) - 1)
         self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
+        self._heard_as = {  # the "too" of "up too sixty"
+            w: said
+            for w in utterance.words
+            for said in self._absolute & language.alike.get(w, frozenset())
+            if w not in self._absolute
+        }
         self._directions = frozenset(language.grammar.directions)
         words, roles = utterance.words, utterance.roles
         self._every, self._said = (1 << len(words)) - 1, frozenset(words)
@@ -249,6 +255,7 @@ class Aligner:
             weight += option.weight
             if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
                 before = self._before(option.start)
+                before = self._heard_as.get(before, before)
                 towards = towards or (place.relation == "to" and before in self._absolute)
                 if before in self._directions and (place.relation == "to" or candidate.outside):
                     items.append(Item(Kind.AIMLESS, COSTS.aimless, option.start, option.end, number))
@@ -439,7 +446,11 @@ class Aligner:
     def _before(self, start: int) -> str:
         """The word that leads to what starts at a token, but for filler."""
         at = start - 1
-        while at >= 0 and self._utterance.roles[at] in (Role.FILLER, Role.AMOUNT):
+        while (
+            at >= 0
+            and self._utterance.roles[at] in (Role.FILLER, Role.AMOUNT)
+            and self._utterance.words[at] not in self._heard_as
+        ):
             at -= 1
         return self._utterance.words[at] if at >= 0 else ""
 

@@ -125,7 +125,7 @@ TERMS = (
     Term("rough number", -1, -0.5, "numbers strung together, ordinals, misspelt ones"),
     Term("unit", -1, -4.0, "units that are another value's"),
     Term("unnamed thing", -1, -2.0, "a device that is known by its room alone, and an unknown word that may be its name"),
-    Term("named otherwise", -1, -1.0, "an unknown word right before a noun that alone says which device is meant: \"traffic light\""),
+    Term("named otherwise", -1, -1.0, "a word with no place right before a noun that alone says which device is meant: \"traffic light\""),
     Term("first words", -1, -1.5, "names of which only the first words were said"),
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),
@@ -412,7 +412,9 @@ class _Measured:
         at = candidate.start - 1 if self._language.grammar.head == "last" else candidate.end
         if not candidate.used or any(e.word not in nouns for e in candidate.used) or not 0 <= at < len(self._utterance.words):
             return False
-        return self._utterance.roles[at] == Role.UNKNOWN and self._free(at, at + 1)
+        words, role = self._utterance.words, self._utterance.roles[at]
+        described = at and words[at - 1] in self._grammar.lexicon.articles and role in (Role.TALK, Role.VERB)
+        return (role == Role.UNKNOWN or bool(described)) and self._free(at, at + 1)
 
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""
@@ -560,6 +562,10 @@ class _Measured:
                 if room.cost < PLAIN_NAME and free and self._says_something(room.start, room.end):
                     self._add("another room", 1)
                     break
+        device = alignment.candidate("device")
+        if device is not None and self._in_a_foreign_place(device):
+            self._add("foreign place", 1)
+            return
         places = self._language.phrases("grammar", "places")
         known = self._grammar.lexicon.vocabulary.words
         for at, word in enumerate(utterance.words):
@@ -568,6 +574,21 @@ class _Measured:
             if length and self._free(at, at + length) and utterance.roles[at] != Role.FILLER and not told_of:
                 self._add("foreign place", 1)
                 break
+
+    def _in_a_foreign_place(self, device: Candidate) -> bool:
+        """Whether devices of no name are said to be in something that the house doesn't have: "everything in the can off"."""
+        words, roles, at = self._utterance.words, self._utterance.roles, device.end
+        inside = self._language.phrases("grammar", "inside")
+        length = inside.at(words, at) if at < len(words) and self._rank(device) >= RANK["all"] else 0
+        place = at + length + 1
+        if not length or place >= len(words) or words[place - 1] not in self._grammar.lexicon.articles:
+            return False
+        if roles[at] == Role.FILLER:  # "in the whole house"
+            return False
+        return self._free(at, at + length) and self._free(place, place + 1) and roles[place] not in (Role.NUMBER, Role.POLE)
+
+    def _rank(self, candidate: Candidate) -> int:
+        return min((e.things.rank for e in self._utterance.expressions if e.tokens == candidate.tokens), default=-1)
 
     def _says_something(self, start: int, end: int) -> bool:
         roles, weights = self._utterance.roles, self._utterance.weights

@@ -227,13 +227,29 @@ class Grammar:
         measured = {name for name, setting in intent.set.items() if slot_of(setting) in slots}
         same = self.lexicon.language.same
         measures = frozenset(s for name in measured for w in words(name) for s in (w, *same.get(w, ())))
+        last = max((i for i, (said, _, optional) in enumerate(positions) if said and not optional), default=-1)
+        if any(slot and slot != "device" for _, slot, _ in positions[last + 1 :]):
+            last = -1  # a preposition leads to what follows it
         return tuple(
-            self._slot_place(slot, intent) if slot else self._place(said, optional, names, measures, many=len(slots) > 1)
-            for said, slot, optional in positions
+            self._slot_place(slot, intent)
+            if slot
+            else self._place(said, optional, names, measures, many=len(slots) > 1, last=at == last)
+            for at, (said, slot, optional) in enumerate(positions)
         )
 
-    def _place(self, said: Words, optional: bool, names: frozenset[str], measures: frozenset[str], *, many: bool) -> Place:
-        """A place for words; ``many`` says whether two slots at least say the rest, so that a verb adds little."""
+    def _place(
+        self, said: Words, optional: bool, names: frozenset[str], measures: frozenset[str], *, many: bool, last: bool
+    ) -> Place:
+        """A place for words.
+
+        Args:
+            said: the words.
+            optional: whether it may be left out.
+            names: the words of the names of the intent's own device.
+            measures: the words for what its values measure.
+            many: whether two slots at least say the rest, so that a verb adds little.
+            last: whether no other words are said behind it, so that a word that may be a preposition is none: the "auf" of "mach die Luke auf".
+        """
         for word in said:
             self.word_weight[word] = self.weigh(word)
         held_words = frozenset(said)
@@ -242,10 +258,11 @@ class Grammar:
             held = self.of_word.setdefault(word, [])
             if number not in held:
                 held.append(number)
-        least = min(self.word_weight[w] for w in said)
+        language = self.lexicon.language
+        directs = last or any(w in language.poles and w not in language.small for w in said)
+        least = min(WEIGHT[Role.POLE] if directs and w in language.poles else self.word_weight[w] for w in said)
         small = least <= 2 * WEIGHT[Role.SMALL]
         own = bool(names) and all(w in names for w in said)
-        language = self.lexicon.language
         measure = not small and many and held_words <= measures
         only_verb = many and held_words <= language.verbs and held_words.isdisjoint(language.poles)
         missing = min(least, COSTS.missing_measure) if measure else min(least, COSTS.missing_verb) if only_verb else least

@@ -385,6 +385,8 @@ def fit(quantity: Quantity, values: NumberValues) -> Candidate | None:
         number = number * 5 / 9 if values.difference else (number - 32) * 5 / 9
     elif unit and unit not in _SAID_FOR.get(values.unit, (values.unit,)):
         cost += COSTS.unit
+    if quantity.note == "ordinal" and values.unit == "percent":  # "to third" is rather a third
+        cost += HOMOPHONE
     if not math.isfinite(number):
         return None
     value = values.nearest(number)

@@ -81,8 +81,11 @@ class _Beside:
         if role == Role.WORD and word in self.lexicon.named:
             yield at
         said_of_one = word in self.lexicon.articles or word in self.grammar.pronouns
+        described = at and self.utterance.words[at - 1] in self.lexicon.articles and role in (Role.WORD, Role.VERB)
         if several and (
-            role in (Role.UNKNOWN, Role.TALK) or (role == Role.SMALL and self.grammar.head == "last" and not said_of_one)
+            role in (Role.UNKNOWN, Role.TALK)
+            or described
+            or (role == Role.SMALL and self.grammar.head == "last" and not said_of_one)
         ):
             yield at
 
@@ -97,12 +100,14 @@ class _Beside:
                     yield at
 
     def _numbers(self, candidate: Candidate) -> Iterator[int]:
-        """The "certain" of "certain six", the "too" of "too and a half", the "move" of "forty move": it sounds like a part of a number."""
+        """The "certain" of "certain six", the "too" of "too and a half", the "move" of "forty move", the "will" of "to will sixty": it
+        sounds like a part of a number, or stands where one begins."""
         words, roles = self.utterance.words, self.utterance.roles
         for at, step in ((candidate.start - 1, -1), (candidate.end, 1)):
             while self._free(at) and roles[at] in _PASSED:
                 if step < 0 and words[at] in self.grammar.joined:
                     yield at
                 at += step
-            if self._misheard(at) and self.lexicon.vocabulary.may_be_number(words[at]):
+            led = step < 0 and at > 0 and words[at - 1] in self.grammar.absolute
+            if self._misheard(at) and (led or self.lexicon.vocabulary.may_be_number(words[at])):
                 yield at
