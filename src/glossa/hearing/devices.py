@@ -1,7 +1,7 @@
 """Device expressions: a grammar over names, rooms, groups, nouns, "and", "all" and "except", and what they stand for.
 
 Sets of devices are bit masks; the rules below are all there is to how devices are named. A room or an exception that stands apart from its
-device, as in "all the lamps off except the desk lamp", is an edge of its own that any expression may take.
+device, as in "all the lamps off except the desk lamp", is an edge of its own that any expression may take; so is what it is corrected to.
 """
 
 from __future__ import annotations
@@ -267,12 +267,18 @@ def _of_fronts(values: Sequence[Any]) -> Things:
 
 def _one_there(values: Sequence[Any]) -> Things | None:
     """ "the lounge blind and the one in the bedroom": another of its kind."""
+    other = _other_there(values)
+    return Things((*values[0].references, *other.references)) if other is not None else None
+
+
+def _other_there(values: Sequence[Any]) -> Things | None:
+    """ "the lounge blind, no, the one in the bedroom"."""
     things: Things = values[0]
     lexicon: Lexicon = values[2]
     inside = lexicon.akin(things.devices) & values[-1].devices & ~things.devices
     if len(things.references) > 1 or things.devices.bit_count() > 1 or not inside:
         return None
-    return Things((*things.references, Reference(inside, False, RANK["noun"])))
+    return Things((Reference(inside, False, RANK["noun"]),))
 
 
 def _pair(values: Sequence[Any]) -> Things:
@@ -358,9 +364,13 @@ RULES = (
     Rule("excepted", ("except", "members"), _masks),
     Rule("excepted", ("leaving", "list"), _mask),
     Rule("excepted", ("leaving", "list", "as_it_is"), _mask),
+    Rule("instead", ("correction", "list"), lambda v: v[1]),
+    Rule("instead", ("correction", "one", "place"), tuple),
     Rule("expression", ("list", "excepted"), _without),
     Rule("expression", ("list",), identity),
     Rule("expression", ("list", "correction", "list"), _last, COSTS.apart),
+    Rule("expression", ("list", "correction", "one", "place"), _other_there, COSTS.apart),
+    Rule("expression", ("list", "correction", "one", "room"), _other_there, COSTS.apart),
 )
 GRAMMAR = Grammar(RULES)
 
@@ -407,7 +417,7 @@ class DeviceGrammar:
                 ):
                     cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
-        apart = tuple(e for cell in cells for s in ("place", "among", "excepted") for e in cell.get(s, ()))
+        apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "instead") for e in cell.get(s, ()))
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))
@@ -452,6 +462,8 @@ class DeviceGrammar:
             beside = one.start in following[edge.end] or edge.start in following[one.end]
             if tokens & one.tokens or beside or one.things.rank == RANK["room"]:
                 continue
+            if edge.symbol == "instead" and edge.start < one.end:
+                continue
             things = self._taking(one.things, edge)
             if things is not None:
                 cost = one.cost + edge.cost + COSTS.apart
@@ -461,6 +473,8 @@ class DeviceGrammar:
 
     @staticmethod
     def _taking(things: Things, modifier: Edge) -> Things | None:
+        if modifier.symbol == "instead":  # "turn the hall light off, sorry, the bathroom light"
+            return modifier.value if isinstance(modifier.value, Things) else _other_there((things, *modifier.value))
         if modifier.symbol == "excepted":
             taken = things.many and things.devices & modifier.value
             return Things(things.references, things.excepted | modifier.value) if taken else None

@@ -47,7 +47,7 @@ class Utterance(Struct, frozen=True):
         spans: for every token, the names that start there.
         quantities: all quantities, also inside others; ``widest`` of them count for roles.
         expressions: device expressions, the likeliest first.
-        apart: rooms and exceptions that may stand apart from their device.
+        apart: rooms, exceptions and corrections that may stand apart from their device.
         degree: the share of the usual amount that was asked for: "slightly" 0.5.
         times: the multiple of what it is now that was asked for, 0 for none; ``times_at`` its tokens as a bit mask.
         pauses: the tokens before which there is a pause in the writing, as a bit mask.
@@ -280,6 +280,7 @@ class _Roles:
         self._ordered()
         self._relayed()
         self._returning()
+        self._kept()
         self._asides()
         if repeats:
             self._repeats()
@@ -406,6 +407,14 @@ class _Roles:
             to = next((i for i in range(first + 2 + article, len(words) - 1) if words[i] in grammar.relayed), 0)
             if named and to and roles[to] in (Role.SMALL, Role.FILLER):
                 roles[first] = roles[to] = Role.FILLER
+
+    def _kept(self) -> None:
+        """The "deja" of "deja la luz encendida": as it is, so that nothing is to be done."""
+        grammar = self._language.grammar
+        state = self._language.phrases("grammar", "as_it_is").by_first
+        last = max((i for i, w in enumerate(self._words) if w in state), default=0)
+        for at in (i for i, w in enumerate(self._words[:last]) if w in grammar.keeping):
+            self.roles[at] = Role.NEGATION
 
     def _returning(self) -> None:
         """The "back" of "turn the lamp back on" and "put it back to twenty" says no more than "again"."""

@@ -55,6 +55,7 @@ class GrammarWords(Section, frozen=True):
         nothing: pronouns that are negations: "nichts", "rien"; a clause may end with them.
         relaying: verbs that send a command on, before ``relayed``: "tell the lamp to ...". announcing: what leads to the name of a scene: "it's".
         ahead: prepositions before how long it is until something: "in ten minutes".
+        keeping: verbs that leave something as it is, before a word of ``as_it_is``, and set it otherwise.
         ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
         asking: words that a question about a state may hold beside those of its phrase.
         head: where the noun of a name stands, ``last`` or ``first``.
@@ -101,6 +102,7 @@ class GrammarWords(Section, frozen=True):
     ahead: Words = []
     reporting: Words = []
     ordering: Words = []
+    keeping: Words = []
     copula: Words = []
     asking: Words = []
     head: Annotated[str, Meta(pattern="^(first|last)$")] = "last"

@@ -418,13 +418,15 @@ class Aligner:
             if utterance.roles[at] not in light:
                 break
         negated = [i for i in range(preamble.bit_length()) if utterance.roles[i] == Role.NEGATION]
-        unable = self._language.grammar.unable
+        unable, nothing = self._language.grammar.unable, self._language.grammar.nothing
         if pause:  # "I can't see, ..."
             complained = utterance.clauses & 1 and negated == [1] and utterance.roles[pause - 1] != Role.SMALL
         else:
             few = preamble.bit_length() - SHORTEST_CLAUSE  # "he can't even turn it off"
             known = all(not i or utterance.words[i] in unable for i in negated)
-            complained = utterance.clauses & 1 and known and all(i <= few for i in negated[:1])
+            begun = next((i for i, r in enumerate(utterance.roles) if r not in light), 0) + 2  # "blast I can't see a thing"
+            early = all(i <= few or utterance.words[i] in nothing for i in negated[:1])
+            complained = utterance.clauses & ((1 << begun) - 1) and known and early
         if preamble & self._telling or (negated and not complained):
             preamble = 0
         return preamble, 0 if reason & self._telling else reason

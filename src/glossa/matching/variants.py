@@ -84,9 +84,10 @@ class Variants:
                 meant = spec.literal(setting.value)
                 forms = spec.forms(self.lexicon.tag, self.lexicon.language)
                 found.update((f.words[0], None) for f in forms if f.value == meant and len(f.words) == 1 and not f.cost)
-        if not found or name in self._from_slots or not said.isdisjoint(found):
+        unsaid = tuple(w for w in found if w not in said)
+        if not unsaid or name in self._from_slots:
             return []
-        value: Position = (tuple(found), "", False)
+        value: Position = (unsaid, "", False)
         return [[value, DEVICE], [DEVICE, value]]
 
     def _asked(self, intent: Intent) -> list[list[Position]]:
