@@ -1,0 +1,260 @@
+"""How people say things that are in no phrase: clauses beside a command, names in part, corrections, what goes without saying."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+
+import glossa
+
+HOUSES = Path(__file__).parent / "houses"
+
+
+class Lines(unittest.TestCase):
+    def setUp(self) -> None:
+        self.matchers = {name: glossa.Matcher(glossa.load_house(name)) for name in ("marigold",)}
+
+    def matcher(self, name: str) -> glossa.Matcher:
+        if name not in self.matchers:
+            self.matchers[name] = glossa.Matcher(glossa.load_house(HOUSES / name))
+        return self.matchers[name]
+
+    def accepted(self, house: str, cases: dict[str, tuple[str, dict[str, object]] | None]) -> None:
+        """Check that lines are carried out, each with its intent and slots; ``None`` for several commands."""
+        for text, expected in cases.items():
+            match = self.matcher(house).match(text)
+            with self.subTest(text):
+                if expected is None:
+                    self.assertEqual((match.outcome, len(match.parts)), ("accept", 2))
+                    continue
+                intent, slots = expected
+                assert match.best is not None
+                self.assertEqual((match.outcome, match.reason, match.best.intent), ("accept", "", intent))
+                self.assertEqual({k: match.best.slots[k] for k in slots}, slots)
+
+    def refused(self, house: str, *texts: str) -> None:
+        for text in texts:
+            with self.subTest(text):
+                self.assertEqual(self.matcher(house).match(text).outcome, "reject")
+
+
+class Clauses(Lines):
+    def test_a_request_behind_a_clause(self) -> None:
+        on = {"power": "on"}
+        self.accepted(
+            "marigold",
+            {
+                "we're sinking run the bilge pump": ("pump_out", {}),
+                "dinner is ready turn the saloon lamp on": ("switch", {"device": ("saloon_lamp",), **on}),
+                "before you go to sleep switch the inverter off": ("switch", {"device": ("inverter",), "power": "off"}),
+                "I can't see a thing turn the engine room lamp on": ("switch", {"device": ("engine_lamp",), **on}),
+                "close the galley vent the smoke is in my eyes": ("shut_vent", {"device": ("galley_vent",)}),
+                "the band are ready so galley lamp to forty": ("set_level", {"device": ("galley_lamp",), "level": 40}),
+            },
+        )
+        self.refused(
+            "marigold",
+            "I can't turn the saloon lamp on",
+            "he can't even turn the saloon lamp on",
+            "I never said turn the saloon lamp on",
+            "they left the stove fan on",
+            "it was cold so he put the saloon lamp on",
+            "the radio on my boat is awful",
+            "we usually turn the heater down at night",
+            "my uncle said he would turn the radio off",
+        )
+
+        for text in ("someone left the store light on again", "we saw the plumber turn the house lights off"):
+            self.assertNotEqual(self.matcher("brockhall").match(text).outcome, "accept", text)
+
+    def test_a_clause_says_how_something_is_or_names_what_the_command_names(self) -> None:
+        off = {"device": ("straighteners",), "power": "off"}
+        self.accepted(
+            "larkhill",
+            {
+                "somebody's left the straighteners on turn them off": ("power", off),
+                "I want the hall light on turn the telly off": None,
+                "the telly is off turn the telly on": ("power", {"device": ("telly",), "power": "on"}),
+                "it's gone nine so turn the telly off": ("power", {"device": ("telly",), "power": "off"}),
+                "right bedtime": ("bedtime", {}),
+            },
+        )
+        self.accepted(
+            "kilnyard",
+            {
+                "oh blast I forgot the extractor turn the extractor on": ("switch", {"device": ("glaze_fan",), "power": "on"}),
+                "a customer wants to look at the shelves so make the shelf lights brighter": (
+                    "brighter",
+                    {"device": ("shelf_lights",)},
+                ),
+            },
+        )
+        self.accepted("gerberau", {"ich versteh kein Wort mach das Küchenradio leiser": ("leiser", {"device": ("box",)})})
+        self.refused("larkhill", "she turned the telly off turn the big light on", "nobody touch the telly")
+        self.refused("kilnyard", "he forgot the extractor and turned the extractor on")
+
+    def test_what_the_clause_says_of_the_command(self) -> None:
+        lamps = ("galley_lamp", "worktop_lamp")
+        self.accepted(
+            "marigold",
+            {
+                "the galley is too dark turn the lamps on": ("switch", {"device": lamps, "power": "on"}),
+                "it's stuffy in the saloon open the vent": ("open_vent", {"device": ("saloon_vent",)}),
+                "the reading lamp is too bright dim it by twenty": ("dim", {"device": ("reading_lamp",), "amount": 20}),
+            },
+        )
+        self.accepted(
+            "lindenhof", {"mir ist kalt mach die Stubenheizung wärmer": ("waermer", {"device": ("heizung_stube",), "grad": 1})}
+        )
+        self.refused("marigold", "the telly was good turn it off")
+
+    def test_a_scene_may_be_announced(self) -> None:
+        self.accepted("millrace", {"it's film night": ("film", {}), "okay it is film night": ("film", {})})
+        self.accepted("lindenhof", {"so jetzt ist Feierabend": ("feierabend", {})})
+        self.refused("millrace", "is it film night")
+
+    def test_a_command_is_taken_back(self) -> None:
+        self.accepted("kestrel", {"map light off sorry hut light off": ("light_off", {"device": ("ceiling_led",)})})
+        self.assertEqual(len(self.matcher("kestrel").match("map light off then hut light off").parts), 2)
+
+
+class Corrections(Lines):
+    def test_a_device_is_corrected_behind_the_command(self) -> None:
+        off = {"power": "off"}
+        self.accepted(
+            "larkhill",
+            {
+                "turn the hall light off sorry the bathroom light": ("power", {"device": ("mirror",), **off}),
+                "turn the hall light off sorry the one in the bathroom": ("power", {"device": ("mirror",), **off}),
+                "hall light no the one on the landing off": ("power", {"device": ("landing_light",), **off}),
+                "turn the telly up no the kitchen speaker": ("louder", {"device": ("kitchen_speaker",)}),
+            },
+        )
+        self.accepted("nogalera", {"apaga la luz del techo perdón la de la cocina": ("apagar", {"device": ("luz_cocina",)})})
+        self.refused("larkhill", "turn the hall light off no", "turn the telly off no leave it on")
+
+
+class Implied(Lines):
+    def test_a_switch_is_said_by_its_state(self) -> None:
+        self.accepted(
+            "kilnyard",
+            {
+                "both kilns off": ("stop_firing", {"device": ("big_kiln", "test_kiln")}),
+                "turn the big kiln off": ("stop_firing", {"device": ("big_kiln",)}),
+            },
+        )
+        self.accepted("nogalera", {"las luces del salón apagadas": ("apagar", {"device": ("techo", "lectura")})})
+        self.refused("kilnyard", "is the kiln on", "the big kiln is off")
+        self.refused("azahar", "deja la guirnalda encendida")
+
+    def test_an_amount_goes_with_any_phrase_of_a_change(self) -> None:
+        self.accepted(
+            "kilnyard",
+            {
+                "drying fan two faster": ("faster", {"steps": 2}),
+                "knock ten percent off the shelf lights": ("dimmer", {"device": ("shelf_lights",), "amount": 10}),
+                "take two degrees off the snug radiator": ("colder", {"degrees": 2}),
+            },
+        )
+        self.accepted("larkhill", {"landing light down ten percent": ("down", {"device": ("landing_light",), "by": 10})})
+        for text in ("take ten off the shelf lights", "turn the shelf lights off at ten"):
+            self.assertNotEqual(self.matcher("kilnyard").match(text).outcome, "accept", text)
+
+    def test_how_something_is_asked_for(self) -> None:
+        self.accepted(
+            "cairnfield",
+            {
+                "how warm is the bunkhouse": ("warmth", {"device": ("bunk_heating",)}),
+                "what is the temperature of the house heating": ("warmth", {"device": ("house_heating",)}),
+                "set the wood burner to the medium setting": ("mode", {"device": ("stove",), "mode": "medium"}),
+                "warm the bunkhouse up": ("warmer", {"device": ("bunk_heating",)}),
+                "turn the wireless back on": ("onoff", {"device": ("wireless",), "on": "on"}),
+            },
+        )
+        self.assertEqual(self.matcher("cairnfield").match("play classical").outcome, "ask")
+        self.assertNotEqual(self.matcher("cairnfield").match("is supper ready").outcome, "accept")
+
+    def test_what_is_only_half_there_is_not_carried_out(self) -> None:
+        """A direction at the end of a phrase is none that may be left out; nor is what stands where a noun or a number begins."""
+        lines = {
+            "lindenhof": ("fahr den Rollladen im Schlafzimmer", "lass den Rollladen im Schlafzimmer unter"),
+            "larkhill": (
+                "turn all the off",
+                "make the put lamps brighter",
+                "armchair lamp up to will sixty",
+                "armchair lamp to third",
+            ),
+            "lanternrow": ("turn everything in the can off",),
+        }
+        for house, texts in lines.items():
+            for text in texts:
+                self.assertNotEqual(self.matcher(house).match(text).outcome, "accept", text)
+
+
+class Names(Lines):
+    def test_of_groups_are_places(self) -> None:
+        lights = ("wheel_lamp", "wheel_ceiling", "glaze_ceiling", "loft_bulb")
+        self.accepted(
+            "kilnyard",
+            {
+                "workshop lights off": ("switch", {"device": lights}),
+                "turn the lights in the workshop on": ("switch", {"device": lights}),
+                "everything in the workshop off apart from the drying fan": (
+                    "switch",
+                    {"device": (*lights, "glaze_fan", "pug_mill", "slip_mixer")},
+                ),
+            },
+        )
+        downstairs = ("front_main", "arm_lamp", "telly_leds", "island", "counter", "hall_light")
+        self.accepted(
+            "larkhill",
+            {
+                "downstairs lights off": ("power", {"device": downstairs}),
+                "everything off downstairs": ("power", {"device": downstairs}),
+            },
+        )
+
+    def test_of_their_own_go_before_those_with_another_noun(self) -> None:
+        self.accepted("larkhill", {"turn theo's light off": ("power", {"device": ("theo_light",)})})
+
+    def test_are_excepted_by_their_number(self) -> None:
+        others = ("lamp_one", "lamp_three")
+        self.accepted("cairnfield", {"all the heat lamps off but number two": ("onoff", {"device": others, "on": "off"})})
+        self.assertNotEqual(self.matcher("cairnfield").match("all lights off but two").outcome, "accept")
+
+    def test_told_apart_by_a_number(self) -> None:
+        def to(*devices: str) -> tuple[str, dict[str, object]]:
+            return "dim", {"device": devices, "dim": 40}
+
+        self.accepted(
+            "brockhall",
+            {
+                "spots one and three to forty": to("spot_one", "spot_three"),
+                "spot 2 to forty": to("spot_two"),
+                "spot won to forty": to("spot_one"),
+                "spotlights one, two and three to forty": to("spot_one", "spot_two", "spot_three"),
+                "both spots one and two to forty": to("spot_one", "spot_two"),
+                "spot one up ten percent": ("up", {"device": ("spot_one",), "percent": 10}),
+            },
+        )
+        self.assertEqual(self.matcher("brockhall").match("set the spot to forty").outcome, "ask")
+        self.refused("brockhall", "three quarters full", "give me the green one")
+
+    def test_that_share_their_end(self) -> None:
+        both = ("bed_left", "bed_right")
+        self.accepted(
+            "millrace",
+            {
+                "the left and right bedside lamps on": ("switch", {"device": both}),
+                "mum's and dad's lamps to ten percent": ("level", {"device": both, "brightness": 10}),
+            },
+        )
+
+    def test_a_plain_name_is_no_part_of_another_one(self) -> None:
+        """The telly is the television, not the telly lights, and the hut light no other light in the wrong room."""
+        self.accepted("millrace", {"turn the telly up by five": ("louder", {"device": ("telly",), "notches": 5})})
+        self.accepted("kestrel", {"hut light on": ("light_on", {"device": ("ceiling_led",)})})
+
+
+if __name__ == "__main__":
+    unittest.main()
