@@ -132,7 +132,7 @@ class Hearing:
         self._pronouns = language.phrases("grammar", "pronouns").single
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
-        self._subtracting = frozenset(language.amounts.taken_off)
+        self._subtracting = language.amounts.taken_off.keys() | language.amounts.added.keys()
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
 
     def analyse(self, text: str) -> Utterance:
@@ -204,12 +204,18 @@ class Hearing:
     def _with_subtracted(
         self, words: Sequence[str], edges: Sequence[tuple[WordEdge, ...]], roles: Sequence[Role], quantities: Sequence[Quantity]
     ) -> tuple[tuple[WordEdge, ...], ...]:
-        """Between an amount and a device the "off" of "ten percent off the lamp" says which way."""
+        """Beside an amount the "off" of "ten percent off the lamp" and the "another" of "another ten percent" say which way."""
         made = list(edges)
-        behind = {q.end for q in quantities if q.cost < HOMOPHONE} | {i + 1 for i, r in enumerate(roles) if r == Role.AMOUNT}
-        for at in (at for at in behind if at + 1 < len(words)):
-            down = self.language.amounts.taken_off.get(words[at])
-            near = self.lexicon.vocabulary.near(down) if down else ()
+        plain, amounts = [q for q in quantities if q.cost < HOMOPHONE], self.language.amounts
+        behind = {q.end for q in plain} | {i + 1 for i, r in enumerate(roles) if r == Role.AMOUNT}
+        ways = {at: amounts.taken_off.get(words[at], "") for at in behind if at + 1 < len(words)}
+        ways |= {
+            q.start - 1: amounts.added.get(words[q.start - 1], "")
+            for q in plain
+            if q.start and words[q.start - 1] in amounts.added
+        }
+        for at, way in ways.items():
+            near = self.lexicon.vocabulary.near(way) if way else ()
             made[at] = (*made[at], *(WordEdge(at, at + 1, n.word, n.cost + COSTS.synonym, How.REWRITTEN) for n in near))
         return tuple(made)
 
@@ -405,7 +411,8 @@ class _Roles:
             article = words[first + 1] in self._hearing.lexicon.articles
             named = words[first + 1 + article] in self._hearing.lexicon.named  # "tell her to" is said to somebody
             to = next((i for i in range(first + 2 + article, len(words) - 1) if words[i] in grammar.relayed), 0)
-            if named and to and roles[to] in (Role.SMALL, Role.FILLER):
+            becomes = any(q.start == to + 1 for q in self._quantities)  # "get the oven to two hundred"
+            if named and to and not becomes and roles[to] in (Role.SMALL, Role.FILLER):
                 roles[first] = roles[to] = Role.FILLER
 
     def _kept(self) -> None:

@@ -189,10 +189,10 @@ class NumberWords(Section, frozen=True):
 class Amounts(Section, frozen=True):
     """How much a change is: ``usual``, half (``little``) or twice (``lot``) of what it is when nothing is said, or a multiple of what there is.
 
-    ``measures``: a measure -> the word of change that it stands for in "double the brightness"; ``taken_off``: the same for a word behind
-    an amount, as in "ten percent off the lamp"; ``of_units``: for a unit, or for
-    ``choice``, what is measured in it, whatever a house calls the property; ``asked``: for a unit, or for an axis of opposites, how one
-    asks what it is now, before the device.
+    ``measures``: a measure -> the word of change that it stands for in "double the brightness"; ``taken_off`` and ``added``: the same for a
+    word behind an amount and before one, "ten percent off the lamp", "another ten percent"; ``of_units``: for a unit, or for ``choice``,
+    what is measured in it, whatever a house calls the property; ``asked``: for a unit, or for an axis of opposites, how one asks what it
+    is now, before the device.
     """
 
     usual: Words = []
@@ -201,6 +201,7 @@ class Amounts(Section, frozen=True):
     times: dict[str, Words] = {}
     measures: dict[str, str] = {}
     taken_off: dict[str, str] = {}
+    added: dict[str, str] = {}
     asked: dict[str, Words] = {}
     of_units: dict[str, Words] = {}
 

@@ -327,9 +327,12 @@ class _Measured:
         return any(p.own and o is not None and o.edge is not None and o.edge.how == How.SAME for p, o in chosen)
 
     def _asked(self) -> bool:
-        """Whether another question word of the phrase was heard."""
-        chosen = zip(self._alignment.pattern.places, self._alignment.chosen, strict=True)
-        return any(o is not None and o.edge is not None and o.edge.word in self._language.question for _, o in chosen)
+        """Whether another question word of the phrase was heard; a verb such as "is" asks only where it comes first."""
+        words = [o.edge.word for o in self._alignment.chosen if o is not None and o.edge is not None]
+        first = self._alignment.covered & -self._alignment.covered
+        opens = [o.edge.word for o in self._alignment.chosen if o is not None and o.edge is not None and o.tokens & first]
+        asking = self._language.question.difference(self._language.grammar.copula)
+        return not asking.isdisjoint(words) or not self._language.question.isdisjoint(opens)
 
     def _heard(self, item: Item, option: Option) -> None:
         place = self._alignment.pattern.places[item.place]
