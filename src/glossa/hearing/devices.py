@@ -181,6 +181,11 @@ def _room_first(values: Sequence[Any]) -> Things | None:
     return _placed(values[-1], values[0], many=False)
 
 
+def _doubtful_room_first(values: Sequence[Any]) -> Things | None:
+    """A room that was taken from another word tells nouns apart, but adds nothing to a name: the "left" of "left the drying fan on"."""
+    return None if values[-1].kind in ("name", "rest", "group") else _room_first(values)
+
+
 def _every_in(values: Sequence[Any]) -> Things | None:
     """ "all the lamps in the galley"."""
     return None if values[1].kind in ("name", "rest", "part") else _placed(values[1], values[-1], many=True)
@@ -316,8 +321,10 @@ def _last(values: Sequence[Any]) -> Any:
 RULES = (
     Rule("place", ("inside", "room"), _last, COSTS.moved),
     Rule("place", ("inside", "among"), _last, COSTS.moved),
+    Rule("place", ("inside", "doubtful"), _last, COSTS.moved),
     Rule("where", ("inside", "room"), _last, COSTS.moved),
     Rule("where", ("inside", "among"), _last, COSTS.moved),
+    Rule("where", ("inside", "doubtful"), _last, COSTS.moved),
     Rule("where", ("room",), _last, COSTS.room_alone),
     Rule("where", ("among",), _last, COSTS.room_alone),
     Rule("fronted", ("front", "and", "core"), _sharing),
@@ -326,10 +333,12 @@ RULES = (
     Rule("thing", ("core", "where"), _in_room),
     Rule("thing", ("room", "core"), _room_first),
     Rule("thing", ("among", "core"), _room_first),
+    Rule("thing", ("doubtful", "core"), _doubtful_room_first),
     Rule("thing", ("all", "core"), _every),
     Rule("thing", ("all", "core", "where"), _every_in),
     Rule("thing", ("all", "room", "core"), _every_of),
     Rule("thing", ("all", "among", "core"), _every_of),
+    Rule("thing", ("all", "doubtful", "core"), _every_of),
     Rule("thing", ("room", "all", "core"), _every_of),
     Rule("thing", ("room", "and", "room", "core"), _of_both_rooms),
     Rule("thing", ("core", "place", "and", "room"), _in_both_rooms),
@@ -435,7 +444,8 @@ class DeviceGrammar:
         for span in spans:
             kind = span.entry.kind
             if kind != "value":
-                symbol = kind if kind in ("room", "among", "stem", "member", "front") else "core"
+                taken = kind == "room" and any(e.how & How.TAKEN for e in span.used)
+                symbol = "doubtful" if taken else kind if kind in ("room", "among", "stem", "member", "front") else "core"
                 value = Front(span.entry.words, self._lexicon) if kind == "front" else span.entry
                 cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, value, span.cost, span.used))
         word = words[at]

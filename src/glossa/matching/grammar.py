@@ -228,8 +228,8 @@ class Grammar:
         same = self.lexicon.language.same
         measures = frozenset(s for name in measured for w in words(name) for s in (w, *same.get(w, ())))
         last = max((i for i, (said, _, optional) in enumerate(positions) if said and not optional), default=-1)
-        if any(slot and slot != "device" for _, slot, _ in positions[last + 1 :]):
-            last = -1  # a preposition leads to what follows it
+        if intent.read or any(slot and slot != "device" for _, slot, _ in positions[last + 1 :]):
+            last = -1  # a preposition leads to what follows it, and ends a question
         return tuple(
             self._slot_place(slot, intent)
             if slot
@@ -259,8 +259,9 @@ class Grammar:
             if number not in held:
                 held.append(number)
         language = self.lexicon.language
-        directs = last or any(w in language.poles and w not in language.small for w in said)
-        least = min(WEIGHT[Role.POLE] if directs and w in language.poles else self.word_weight[w] for w in said)
+        directing = {w for w in said if w in language.poles or (last and w in language.grammar.after_number_only)}
+        directs = last or not directing <= language.small
+        least = min(WEIGHT[Role.POLE] if directs and w in directing else self.word_weight[w] for w in said)
         small = least <= 2 * WEIGHT[Role.SMALL]
         own = bool(names) and all(w in names for w in said)
         measure = not small and many and held_words <= measures
