@@ -8,7 +8,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.conversation.answers import MOST_COST, whole_values
-from glossa.hearing.devices import RANK, Devices
+from glossa.hearing.device_rules import RANK
+from glossa.hearing.devices import Devices
 from glossa.house.effects import Shift, slot_of
 from glossa.house.model import Intent
 from glossa.language import Language, PhraseSet

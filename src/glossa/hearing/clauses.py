@@ -13,7 +13,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.devices import PLAIN_NAME, RANK, DeviceExpression, Things
+from glossa.hearing.device_rules import RANK, Things
+from glossa.hearing.devices import PLAIN_NAME, DeviceExpression
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.roles import Role, first_said
 from glossa.hearing.tokens import Token, mask_of

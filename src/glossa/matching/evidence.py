@@ -18,7 +18,8 @@ from itertools import pairwise
 from msgspec import Struct
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.devices import PLAIN_NAME, RANK, Devices
+from glossa.hearing.device_rules import RANK
+from glossa.hearing.devices import PLAIN_NAME, Devices
 from glossa.hearing.numbers import GUESSED, HOMOPHONE, ORDINAL, Quantity, widest
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance

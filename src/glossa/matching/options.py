@@ -10,7 +10,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.devices import PLAIN_NAME, RANK, Devices, resolve
+from glossa.hearing.device_rules import RANK
+from glossa.hearing.devices import PLAIN_NAME, Devices, resolve
 from glossa.hearing.lexicon import NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
 from glossa.hearing.roles import How, Role

@@ -7,7 +7,8 @@ from enum import IntEnum
 
 from msgspec import Struct
 
-from glossa.hearing.devices import PLAIN_NAME, RANK, Devices
+from glossa.hearing.device_rules import RANK
+from glossa.hearing.devices import PLAIN_NAME, Devices
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.matching.alignment import Alignment, Kind
