@@ -1,0 +1,316 @@
+"""What each token of an utterance does: filler, verbs, directions, numbers, talk, negations, and those that say something else where they stand."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from glossa.hearing.costs import COSTS, WEIGHT
+from glossa.hearing.lexicon import Lexicon
+from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
+from glossa.hearing.roles import Role, first_said
+from glossa.hearing.vocabulary import WordEdge
+from glossa.language import PhraseSet
+
+LITTLE, LOT = 0.5, 2.0
+"""What "slightly" and "a lot" make of the usual amount of a change."""
+
+LONGEST_REPEAT = 4
+"""Words of the longest false start that is looked for."""
+
+_COUNTED = frozenset((Role.NUMBER, Role.NEGATION, Role.TALK))
+
+
+class Tagging:
+    """Finds the roles of the tokens of the utterances of one house in one language.
+
+    Attributes:
+        degrees: words for how much, each with its share of the usual amount.
+        opening: the words that a phrase of the language may begin with.
+        movable, directions, absolute: words that may be prepositions, the smallest directions, prepositions before what a value becomes.
+        wanting: the words that want something behind them. pronouns: "it" and its kin.
+        named_levels: the words for the most, the least and the middle. excepting: those that an exception begins with.
+    """
+
+    def __init__(self, lexicon: Lexicon) -> None:
+        self.lexicon, self.language = lexicon, lexicon.language
+        language, grammar, numbers = self.language, self.language.grammar, self.language.numbers
+        self.degrees = tuple(
+            (language.phrases("amounts", name), share) for name, share in (("usual", 1.0), ("little", LITTLE), ("lot", LOT))
+        )
+        amounts = (*(p for p, _ in self.degrees), *(p for _, p in lexicon.multiples))
+        phrases = (language.filler, lexicon.ignored, language.negation, language.talk, *amounts)
+        self.opening = frozenset(w for p in phrases for w in p.by_first)
+        self.movable, self.directions = frozenset(grammar.after_number_only), frozenset(grammar.directions)
+        self.absolute = frozenset(grammar.absolute)
+        self.pronouns = language.phrases("grammar", "pronouns").single
+        prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
+        self.wanting = ((prepositions & language.small) - self.movable) | (frozenset(grammar.articles) - self.pronouns)
+        self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
+        self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
+
+    def of(self, words: tuple[str, ...], edges: Sequence[Sequence[WordEdge]], quantities: Sequence[Quantity]) -> Tags:
+        """The roles of the tokens of an utterance.
+
+        Args:
+            words: its words.
+            edges: for every token, what it can be taken for.
+            quantities: the quantities in it.
+        """
+        return Tags(self, words, edges, quantities)
+
+
+class Tags:
+    """The roles of the tokens of one utterance, and what they say of it as a whole.
+
+    Attributes:
+        roles: what each token does.
+        degree: the share of the usual amount that was asked for. times: the multiple of what it is now, 0 for none.
+        times_at, unnumbered_at, fixed_at: as bit masks the tokens of that multiple, those that are no numbers though they look like some,
+            and those of fixed expressions.
+        ordered: the token of a verb that says how something is to be, -1 for none.
+    """
+
+    def __init__(
+        self, tagging: Tagging, words: tuple[str, ...], edges: Sequence[Sequence[WordEdge]], quantities: Sequence[Quantity]
+    ) -> None:
+        self._tagging, self._words, self._edges = tagging, words, edges
+        self._language = tagging.language
+        self._known = tagging.lexicon.vocabulary.words
+        self.degree, self.times, self.times_at, self.unnumbered_at, self.ordered = 1.0, 0.0, 0, 0, -1
+        self.fixed_at = 0
+        self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
+        self.roles: list[Role] = []
+        while len(self.roles) < len(words):
+            self.roles += self._phrase(len(self.roles))
+        # The "half" of "half as bright", the "un" of "un peu", the "second" of "hang on a second".
+        self._quantities = [q for q in self._quantities if not self.times_at >> q.start & 1 and not self._in_words(q)]
+        repeats = len(set(words)) < len(words)
+        self._again = {
+            i for i, w in enumerate(words if repeats else ()) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]
+        }
+        self._numbers()
+        for at in range(1, len(words)):  # the "sie" of "mach sie an"
+            if self.roles[at] == Role.TALK and self.roles[at - 1] == Role.VERB and words[at] in tagging.pronouns:
+                self.roles[at] = Role.SMALL
+        self._ordered()
+        self._relayed()
+        self._returning()
+        self._kept()
+        self._asides()
+        if repeats:
+            self._repeats()
+        self._broken()
+
+    def weights(self, filler: float) -> list[float]:
+        """What each token weighs."""
+        weights = [WEIGHT[r] * (filler if r == Role.FILLER else 1.0) for r in self.roles]
+        for quantity in self._quantities:  # a number weighs the same however many words it takes
+            places = [i for i in range(quantity.start, quantity.end) if self.roles[i] == Role.NUMBER]
+            for place in places:
+                weights[place] = WEIGHT[Role.NUMBER] / len(places)
+        for at in self._again:
+            weights[at] = min(weights[at], COSTS.said_again)
+        return weights
+
+    def _phrase(self, at: int) -> list[Role]:
+        """The roles of the longest phrase of the language that starts at a token, or of the word there."""
+        language, words, known = self._language, self._words, self._known
+        if words[at] not in self._tagging.opening:
+            return [self._word(at)]
+        ignored = self._tagging.lexicon.ignored.at(words, at)
+        filler = max(language.filler.at(words, at), ignored)
+        negation, talk = language.negation.at(words, at), language.talk.at(words, at)
+        length = max(filler, negation, talk)
+        times, factor = self._times(at)
+        if times > length:
+            self.times, self.times_at = factor, (1 << at + times) - (1 << at)
+            return [Role.FILLER] * times
+        degree, share = self._degree(at)
+        if degree == 1 and self._some(at):
+            degree = 0
+        if degree >= max(length, 1):
+            self.degree = share
+            self.unnumbered_at |= (1 << at + degree) - (1 << at)
+            return [Role.AMOUNT] * degree
+        named = filler == 1 and words[at] in known and not ignored and not (at == 0 and self._opens(words))
+        if filler and filler == length and not named:
+            if length > 1:
+                self.unnumbered_at |= (1 << at + length) - (1 << at)
+                self.fixed_at |= (1 << at + length) - (1 << at)
+            return [Role.FILLER] * length
+        if negation and negation == length:
+            return [Role.NEGATION] * length
+        if talk and talk == length and not (talk == 1 and words[at] in known and words[at] not in language.question):
+            return [Role.TALK] * length
+        return [self._word(at)]
+
+    def _opens(self, words: tuple[str, ...]) -> bool:
+        """Whether the first word opens what is said, though a name holds it: the "right" of "right turn the lamp off"."""
+        lexicon = self._tagging.lexicon
+        return words[0] in lexicon.only_named and words[1:2] != () and words[1] not in lexicon.named
+
+    def _some(self, at: int) -> bool:
+        """Whether a word is an article rather than an amount: the "some" of "play some music"."""
+        following = self._words[at + 1] if at + 1 < len(self._words) else ""
+        article = self._words[at] in self._tagging.lexicon.articles
+        return article and following in self._known and following not in self._language.poles
+
+    def _in_words(self, quantity: Quantity) -> bool:
+        return not ((1 << quantity.end) - (1 << quantity.start)) & ~self.unnumbered_at
+
+    def _word(self, at: int) -> Role:
+        language, word = self._language, self._words[at]
+        if word in language.small:
+            return Role.SMALL
+        if word in language.light:
+            return Role.VERB
+        if word in language.poles:
+            return Role.POLE
+        if word in self._known:
+            return Role.WORD
+        if word in self._tagging.excepting:
+            return Role.EXCEPTION
+        if language.tells(word):
+            return Role.TALK
+        return Role.WORD if self._edges[at] and self._edges[at][0].cost < COSTS.many_for_one else Role.UNKNOWN
+
+    def _times(self, at: int) -> tuple[int, float]:
+        """How many words ask for a multiple of what it is now, and which: "twice as"."""
+        for factor, phrases in self._tagging.lexicon.multiples:
+            length = phrases.at(self._words, at)
+            inside = any(q.start <= at < q.end and q.end > at + length for q in self._quantities)
+            if length and at + 1 < len(self._words) and not inside:
+                return length, factor
+        return 0, 0.0
+
+    def _degree(self, at: int) -> tuple[int, float]:
+        """How many words say by how much, and the share of the usual amount."""
+        best = (0, 1.0)
+        for phrases, share in self._tagging.degrees:
+            length = phrases.at(self._words, at)
+            if length > best[0]:
+                best = length, share
+        return best
+
+    def _numbers(self) -> None:
+        for quantity in self._quantities:
+            for at in range(quantity.start, quantity.end):
+                if self.roles[at] != Role.POLE or quantity.end - quantity.start > 1:
+                    self.roles[at] = Role.NUMBER
+            if quantity.start and self._words[quantity.start - 1] in self._language.numbers.labels:
+                self.roles[quantity.start - 1] = Role.FILLER  # "number four"
+
+    def _ordered(self) -> None:
+        """The "is" of "make sure the lamp is off" states nothing: it says how something is to be."""
+        ordering, copula = self._language.phrases("grammar", "ordering"), self._language.grammar.copula
+        if ordering.by_first.keys().isdisjoint(self._words):
+            return
+        at = next((i for i in range(len(self._words)) if ordering.at(self._words, i)), len(self._words))
+        for here in range(at + 1, len(self._words)):
+            if self._words[here] in copula and self.roles[here] in (Role.TALK, Role.SMALL):
+                self.roles[here] = Role.FILLER
+                self.ordered = here
+                return
+
+    def _relayed(self) -> None:
+        """The "tell" and the "to" of "tell the sweeper to go home" hand a command on."""
+        words, roles, grammar = self._words, self.roles, self._language.grammar
+        first = first_said(roles)
+        if first + 2 < len(words) and words[first] in grammar.relaying:
+            article = words[first + 1] in self._tagging.lexicon.articles
+            named = words[first + 1 + article] in self._tagging.lexicon.named  # "tell her to" is said to somebody
+            to = next((i for i in range(first + 2 + article, len(words) - 1) if words[i] in grammar.relayed), 0)
+            becomes = any(q.start == to + 1 for q in self._quantities)  # "get the oven to two hundred"
+            if named and to and not becomes and roles[to] in (Role.SMALL, Role.FILLER):
+                roles[first] = roles[to] = Role.FILLER
+
+    def _kept(self) -> None:
+        """The "deja" of "deja la luz encendida": as it is, so that nothing is to be done."""
+        grammar = self._language.grammar
+        state = self._language.phrases("grammar", "as_it_is").by_first
+        last = max((i for i, w in enumerate(self._words) if w in state), default=0)
+        for at in (i for i, w in enumerate(self._words[:last]) if w in grammar.keeping):
+            self.roles[at] = Role.NEGATION
+
+    def _returning(self) -> None:
+        """The "back" of "turn the lamp back on" and "put it back to twenty" says no more than "again"."""
+        for at in (i for i, w in enumerate(self._words[:-1]) if w in self._language.grammar.returning):
+            following = self._words[at + 1]
+            leads = following in self._tagging.absolute or following in self._tagging.movable
+            leads = leads or following in self._language.switch.on or following in self._language.switch.off
+            if at and (leads or following in self._tagging.directions):
+                self.roles[at] = Role.FILLER
+
+    def _asides(self) -> None:
+        """The "on" of "forty percent on the lamp" and the "up" of "up to twenty" are prepositions."""
+        words, roles, tagging = self._words, self.roles, self._tagging
+        first = first_said(roles)
+        poles = [i for i, r in enumerate(roles) if r == Role.POLE]
+        if poles[:1] == [first] and len(poles) == 2 and words[first] in tagging.movable:
+            article = words[first + 1] in tagging.lexicon.articles and poles[1] > first + 2
+            if article and self._language.opposite(words[first], words[poles[1]]):  # "on the landing lights off"
+                roles[first] = Role.ASIDE
+        for at, word in enumerate(words):
+            if word not in tagging.movable or roles[at] not in (Role.POLE, Role.SMALL):
+                continue
+            before = roles[at - 1] if at else None
+            following = words[at + 1] if at + 1 < len(words) else ""
+            leads = before == Role.POLE and self._leads(words[at - 1], word)
+            named = before in (Role.NUMBER, Role.WORD, Role.UNKNOWN) or leads
+            nears = any(r == Role.NUMBER for r in roles[at + 2 : at + 4])
+            level = any(tagging.named_levels.at(words, i) for i in range(at + 2, min(at + 4, len(words))))  # "up to the max"
+            up_to = word in tagging.directions and following in tagging.absolute and (nears or level)
+            up_to = up_to or (word in tagging.directions and bool(following) and bool(tagging.named_levels.at(words, at + 1)))
+            counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
+            article = following in tagging.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
+            becomes = counted and word in tagging.absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"
+            behind = before == Role.NUMBER and following and not self._ends_a_name(at - 1)  # "forty percent on the lamp"
+            leads_to_name = leads and following in tagging.lexicon.named  # "brighter on spot two"
+            if (article and named) or up_to or becomes or self._goes_with_value(word) or behind or leads_to_name:
+                roles[at] = Role.ASIDE
+
+    def _ends_a_name(self, at: int) -> bool:
+        """Whether a number ends a name: "spot two up" moves spot two up."""
+        named = self._tagging.lexicon.named
+        return at > 0 and self._words[at] in named and self._words[at - 1] in named
+
+    def _goes_with_value(self, word: str) -> bool:
+        """Whether it goes without saying that something is on, for it is turned to a value: "turn on the lamp to fifty"."""
+        if word not in self._language.switch.on:
+            return False
+        to = self._language.grammar.absolute[:1]
+        return any(q.unit == "percent" or self._words[q.start - 1 : q.start] == tuple(to) for q in self._quantities)
+
+    def _leads(self, before: str, word: str) -> bool:
+        """Whether a direction such as "brighter" may stand before a preposition."""
+        return before not in self._tagging.movable and not self._language.opposite(before, word)
+
+    def _repeats(self) -> None:
+        """A false start: the first of two same runs; numbers, negations and opposites are left alone."""
+        words, roles, count = self._words, self.roles, len(self._words)
+        for size in range(min(LONGEST_REPEAT, count // 2), 0, -1):
+            for at in range(count - 2 * size + 1):
+                for gap in (0, 1, 2):
+                    again = at + size + gap
+                    if again + size > count or words[at : at + size] != words[again : again + size]:
+                        continue
+                    if any(r not in (Role.FILLER, Role.SMALL) for r in roles[at + size : again]):
+                        continue
+                    run = roles[at : at + size]
+                    if not any(r in _COUNTED or (r == Role.POLE and size == 1 and gap) for r in run):
+                        roles[at : at + size] = [Role.REPEAT] * size
+
+    def _broken(self) -> None:
+        """A preposition or an article at the end, with nothing behind it: "dim the lamp to ..."."""
+        if self._words[0] in self._language.question:  # "what is the lamp at"
+            return
+        at = len(self.roles) - 1
+        while at > 0 and self.roles[at] == Role.FILLER:
+            at -= 1
+        numbers = self._language.numbers
+        one = self._words[at] in numbers.single and self._words[at] not in numbers.homophones
+        if at > 0 and one and self._words[at - 1] in self._language.grammar.relative:
+            return  # the "un" of "baisse de un"
+        while at > 0 and self.roles[at] in (Role.SMALL, Role.ASIDE) and self._words[at] in self._tagging.wanting:
+            self.roles[at] = Role.BROKEN
+            at -= 1
