@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from glossa.house.model import House
 from glossa.matching.decide import out_of_range
-from glossa.matching.evidence import TERM_NAMES, TERMS, log_odds
+from glossa.matching.evidence import TERM_NAMES, TERMS, confidence, log_odds
 from glossa.matching.matcher import Matcher, Meant, Understood
 from glossa.trials.run import same_value
 from glossa.trials.table import Row
@@ -24,6 +24,10 @@ PRIOR_ROWS = 1.0
 PLAIN = 0.15
 """A row that costs less than this, in words, and means something else than it should is another command word for word: it was misheard beyond
 help, or the table is wrong, and it teaches nothing."""
+
+HOPELESS = 0.03
+"""A row that was meant, and to which a first fit gives less than this, is left out of the second: the evidence can't tell it from what was not
+meant for the house, and a few such rows would make the house ask back about everything that is like them."""
 
 DIGITS = 3
 """Decimals of a fitted weight."""
@@ -160,9 +164,12 @@ def fit_calibrated(examples: Sequence[Example], start: Mapping[str, float] | Non
 
     The prior keeps weights small, and a fit flatters its own rows; so the log-odds that each house gets from a fit to all the others are laid
     over what was meant by a line (J. Platt, "Probabilistic Outputs for Support Vector Machines", 1999), which all weights are scaled with.
+    Rows that are hopeless teach nothing (trimmed likelihoods: N. Neykov and P. Neytchev, 1990).
     """
     houses = sorted({e.house for e in examples})
     weights = fit(examples, start)
+    examples = [e for e in examples if not e.meant or confidence(e.amounts, weights) >= HOPELESS]
+    weights = fit(examples, start, near=weights)
     if len(houses) < 2:
         return weights
     held: list[tuple[float, Example]] = []
