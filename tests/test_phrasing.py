@@ -179,6 +179,7 @@ class Implied(Lines):
         lines = {
             "lindenhof": ("fahr den Rollladen im Schlafzimmer", "lass den Rollladen im Schlafzimmer unter"),
             "larkhill": (
+                "theo's asleep turn his leds off",
                 "turn all the off",
                 "make the put lamps brighter",
                 "armchair lamp up to will sixty",
@@ -186,7 +187,7 @@ class Implied(Lines):
             ),
             "lanternrow": ("turn everything in the can off",),
         }
-        for house, texts in lines.items():
+        for house, texts in {**lines, "marigold": ("do night sound the horn",)}.items():
             for text in texts:
                 self.assertNotEqual(self.matcher(house).match(text).outcome, "accept", text)
 
