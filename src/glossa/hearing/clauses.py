@@ -121,8 +121,8 @@ class _Line:
         if pointing is not None:
             expressions, telling = (pointing[0], *expressions), telling & ~pointing[1]
             pointed = pointing[0].things.devices
-        elif begins and self._named_again(begins):
-            telling &= ~self._named_again(begins)
+        elif begins and (again := self._named_again(begins)):
+            telling &= ~again
         elif begins and requests >> begins & 1:
             expressions = self._in_the_room_told_of(begins)
         return Clauses(pauses, beginnings, requests, telling, expressions, pointed)

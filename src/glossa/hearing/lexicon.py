@@ -35,8 +35,8 @@ class Entry(Struct, frozen=True):
 
     Attributes:
         kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``among`` (a group as the place of its members),
-            ``noun``, ``nouns``, ``part``, ``room``, ``value``, or for names that are told apart by a number ``stem`` (the words before it) and ``member`` (the number), or ``front``, the words
-            before those that a name shares with another one.
+            ``noun``, ``nouns``, ``part``, ``room``, ``value``, or for names that are told apart by a number ``stem`` (the words before it)
+            and ``member`` (the number), or ``front``, the words before those that a name shares with another one.
         devices: the devices as a bit mask, the first of the file the lowest bit; those in it for a room.
         spec, value: for a value, the number of its specification, and the value.
         room: the room's id.
@@ -75,7 +75,8 @@ class Lexicon:
         vocabulary: its words.
         specs: the specifications of values, each once; ``spec_of`` by (device, property), ``slot_spec`` by slot, ``specs_of`` all of a property.
         having, settable: for a property, the devices that have it, and those on which it can be set, as bit masks.
-        named: the words of the names of devices and groups; only_named: those that no phrase and no value has. of_noun_word: for a word of a noun, the devices that it may be said of.
+        named: the words of the names of devices and groups; only_named: those that no phrase and no value has.
+        of_noun_word: for a word of a noun, the devices that it may be said of.
         of_longer_value: for the number of a specification, the words of its values of several words.
         numbers: what reads quantities.
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
@@ -271,8 +272,9 @@ class Lexicon:
                 of_noun[noun] = of_noun.get(noun, 0) | bit
             rooms = self.texts(house.rooms.get(device.room, {}))
             for name in self.texts(device.names):
-                for way in self._ways(name, mine):
-                    if way in exact and way != self.bare(name):
+                bare = self.bare(name)
+                for way in self._ways(bare, mine):
+                    if way in exact and way != bare:
                         continue  # another noun than its own makes no other device's name of it
                     named[way] = named.get(way, 0) | bit
                     for rest in self._rests(way, rooms):
@@ -392,8 +394,8 @@ class Lexicon:
         return (name[-1], *name[:-1]) if self.language.grammar.head == "last" else (*name[1:], name[0])
 
     def _ways(self, name: Words, nouns: Sequence[Words]) -> Iterator[Words]:
-        """A name, and the same with its class word exchanged for the kind's other ones."""
-        bare, number = self._numbered(self.bare(name))
+        """A name without articles, and the same with its class word exchanged for the kind's other ones."""
+        bare, number = self._numbered(name)
         for way in self._renamed(bare, nouns, least=len(number)):
             yield way + number
 

@@ -55,7 +55,7 @@ class GrammarWords(Section, frozen=True):
         nothing: pronouns that are negations: "nichts", "rien"; a clause may end with them.
         relaying: verbs that send a command on, before ``relayed``: "tell the lamp to ...". announcing: what leads to the name of a scene: "it's".
         ahead: prepositions before how long it is until something: "in ten minutes".
-        of_somebody: articles that say that something is somebody else's: "his", so that not all such things are meant.
+        possessive: articles that say that something is somebody else's: "his", so that not all such things are meant.
         auxiliary: verbs that a negation stands behind, before another verb: "do".
         keeping: verbs that leave something as it is, before a word of ``as_it_is``, and set it otherwise.
         ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
@@ -106,7 +106,7 @@ class GrammarWords(Section, frozen=True):
     ordering: Words = []
     auxiliary: Words = []
     keeping: Words = []
-    of_somebody: Words = []
+    possessive: Words = []
     copula: Words = []
     asking: Words = []
     head: Annotated[str, Meta(pattern="^(first|last)$")] = "last"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from itertools import pairwise
 
 from msgspec import Struct
@@ -131,6 +132,7 @@ class Grammar:
         self.patterns: list[Pattern] = []
         self._said_of = self.lexicon.changing
         self._axis = {word: poles[0][0] for word, poles in self.lexicon.language.poles.items()}
+        self._on_axes = lru_cache(None)(lambda axes: frozenset(w for w, axis in self._axis.items() if axis in axes))
         self._variants = Variants(house, self.lexicon)
         for intent in house.intents.values():
             self._compile(intent)
@@ -152,7 +154,8 @@ class Grammar:
         scaled = tuple(s for s in intent.defaults if s in intent.changed_by)
         own = {self._axis[w] for name in intent.properties for w in self._said_of.get(name, ())}
         others = {self._axis[w] for words in self._said_of.values() for w in words} - own if intent.properties else set()
-        elsewhere = frozenset(w for w, axis in self._axis.items() if axis in others)
+        elsewhere = self._on_axes(frozenset(others))
+        amounts, implied = self._variants.amounts(intent), [*self._variants.implied(intent)]
         seen: set[tuple[Place, ...]] = set()
         for phrase in texts_for_phrases(intent.phrases, self.tag):
             for sequence in phrase.sequences:
@@ -161,7 +164,7 @@ class Grammar:
                 if intent.to_a_device and all(slot != "device" for _, slot, _ in said):
                     said.append(((), "device", False))  # it is said all the same, or was spoken of before
                 prior = COSTS.rare * -math.log2(max(sequence.weight, 1e-6))
-                for positions, cost in ((said, 0.0), *self._variants.of(said, intent)):
+                for positions, cost in ((said, 0.0), *self._variants.of(said, intent, amounts), *implied):
                     places = self._places(positions, intent, names)
                     if not places or places in seen:
                         continue

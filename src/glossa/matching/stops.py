@@ -170,11 +170,12 @@ def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Gramm
     said = {o.edge.start for p, o in taken if o is not None and o.edge is not None and not p.small}  # what the phrase itself says
     verbs = {i for i in range(1, len(words)) if words[i] in language.verbs or words[i] in language.light} | said
     before_a_verb = [i for i in (*sounding, *small) if i + 1 in verbs]
-    guessed = [i for i in alignment.left_over(Role.UNKNOWN, Role.TALK, Role.WORD, Role.POLE) if i + 1 in verbs]
-    auxiliary = language.grammar.auxiliary  # whatever stands between "do" and a verb: "do night sound the horn"
-    between = next((words[i] for i in guessed if i and words[i - 1] in auxiliary), "")
-    if between:
-        return between
+    auxiliary = language.grammar.auxiliary
+    if not set(auxiliary).isdisjoint(words):  # whatever stands between "do" and a verb: "do night sound the horn"
+        guessed = (*left, *alignment.left_over(Role.POLE))
+        between = next((words[i] for i in guessed if i + 1 in verbs and i and words[i - 1] in auxiliary), "")
+        if between:
+            return between
     named = grammar.lexicon.named  # a "knight light" is a night light rather than "not light"
     plain = {e.start for o in alignment.chosen if o is not None for e in o.edges if e.cost < PLAIN_NAME and e.word in named}
     return next((words[i] for i in (*left, *before_a_verb) if i not in plain and vocabulary.may_be_negation(words[i])), "")
@@ -274,7 +275,12 @@ STOPS = (
     Stop(
         "guessed negation", Severity.CONFIRM, _guessed_negation, "a word with no place that may be a negation which was misheard"
     ),
-    Stop("torn", Severity.CONFIRM, torn, "a word beside a name, a value or a number that may be a part of it, misheard"),
+    Stop(
+        "torn",
+        Severity.CONFIRM,
+        torn,
+        "a word beside a name, a value or a number that may be a part of it, or say which is meant",
+    ),
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
     Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
     Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),

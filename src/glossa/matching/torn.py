@@ -80,7 +80,7 @@ class _Beside:
         role, word = self.utterance.roles[at], self.utterance.words[at]
         if role == Role.WORD and word in self.lexicon.named:
             yield at
-        if several and word in self.grammar.of_somebody:  # "his lamps" are not all of them
+        if several and word in self.grammar.possessive:  # "his lamps" are not all of them
             yield at
         said_of_one = word in self.lexicon.articles or word in self.grammar.pronouns
         described = at and self.utterance.words[at - 1] in self.lexicon.articles and role in (Role.WORD, Role.VERB)

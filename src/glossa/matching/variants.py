@@ -27,15 +27,18 @@ class Variants:
         self.house, self.lexicon = house, lexicon
         self._from_slots = {n for i in house.intents.values() for n, s in i.set.items() if isinstance(s, FromSlot)}
 
-    def of(self, said: Sequence[Position], intent: Intent) -> Iterator[tuple[Sequence[Position], float]]:
-        """The variants of a phrase of an intent, each with what it costs."""
+    def of(self, said: Sequence[Position], intent: Intent, amounts: Sequence[str]) -> Iterator[tuple[Sequence[Position], float]]:
+        """The variants of a phrase of an intent with some slots for amounts, each with what it costs."""
         for variant in (*self._otherwise(said), *self._renamed(said, intent), *self._led(said)):
             yield variant, COSTS.household
-        for variant in (*self._switched(intent), *self._asked(intent)):
-            yield variant, COSTS.household
-        for slot in self._amounts(intent):
+        for slot in amounts:
             if all(slot != s for _, s, _ in said):
                 yield [*said, ((), slot, False)], COSTS.rewritten
+
+    def implied(self, intent: Intent) -> Iterator[tuple[Sequence[Position], float]]:
+        """What an intent is said with, whatever its phrases are, each with what it costs."""
+        for variant in (*self._switched(intent), *self._asked(intent)):
+            yield variant, COSTS.household
 
     def _otherwise(self, positions: Sequence[Position]) -> Iterator[list[Position]]:
         """The same positions with a run of several words said otherwise: "good night", "nighty night"."""
@@ -71,6 +74,8 @@ class Variants:
         if len(intent.set) != 1 or intent.device or intent.steps or intent.change:
             return []
         (name, setting), *_ = intent.set.items()
+        if name in self._from_slots:
+            return []
         said = frozenset(
             w
             for p in texts_for_phrases(intent.phrases, self.lexicon.tag)
@@ -85,7 +90,7 @@ class Variants:
                 forms = spec.forms(self.lexicon.tag, self.lexicon.language)
                 found.update((f.words[0], None) for f in forms if f.value == meant and len(f.words) == 1 and not f.cost)
         unsaid = tuple(w for w in found if w not in said)
-        if not unsaid or name in self._from_slots:
+        if not unsaid:
             return []
         value: Position = (unsaid, "", False)
         return [[value, DEVICE], [DEVICE, value]]
@@ -95,7 +100,7 @@ class Variants:
         asked = self.lexicon.asking.get(intent.read, ()) if intent.to_a_device else ()
         return [[*(((w,), "", False) for w in text), DEVICE] for text in asked]
 
-    def _amounts(self, intent: Intent) -> list[str]:
+    def amounts(self, intent: Intent) -> list[str]:
         """The slots for amounts of change that some of its phrases have, so that any of them may be said with one."""
         phrases = texts_for_phrases(intent.phrases, self.lexicon.tag)
         slots = dict.fromkeys(p.slot for phrase in phrases for s in phrase.sequences for p in s.positions)
