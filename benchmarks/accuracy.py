@@ -135,10 +135,14 @@ def run(house: glossa.House, rows: Sequence[glossa.Row], show: str = "", weights
     return counts
 
 
+def talk_lines() -> list[str]:
+    """Every line of household talk."""
+    return [line.strip() for file in TALK for line in file.read_text(encoding="utf-8").splitlines() if line.strip()]
+
+
 def talk(house: glossa.House, show: bool = False) -> tuple[int, int, int]:
     """(lines, acted on, asked back about) of household talk, awake."""
-    matcher = glossa.Matcher(house)
-    lines = [line.strip() for file in TALK for line in file.read_text(encoding="utf-8").splitlines() if line.strip()]
+    matcher, lines = glossa.Matcher(house), talk_lines()
     acted = asked = 0
     for line in lines:
         match = matcher.match(line)

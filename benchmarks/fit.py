@@ -7,11 +7,16 @@ writes ``benchmarks/ACCURACY.md`` with a reliability diagram.
 from __future__ import annotations
 
 import argparse
+import os
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from itertools import repeat
 from pathlib import Path
 
+from msgspec import Struct
+
 import glossa
-from accuracy import ROOT, TALK, Counts, houses, one_error, run
+from accuracy import ROOT, Counts, houses, one_error, run, talk_lines
 from glossa.matching.evidence import TERMS, confidence
 from glossa.pictures.reliability import draw_reliability
 from glossa.trials.fit import Example, example, fit_calibrated, pointing_back, without
@@ -30,27 +35,30 @@ PRONOUNS, POINTING_WEIGHT = ("it", ""), 0.2
 OUTPUT = ROOT / "src" / "glossa" / "matching" / "evidence.toml"
 
 
-def gather() -> list[Example]:
+def gather(jobs: int) -> list[Example]:
     """The examples of all houses."""
-    every = houses()
-    lines = [line.strip() for file in TALK for line in file.read_text(encoding="utf-8").splitlines() if line.strip()]
-    english = [name for name, (house, _) in every.items() if "en" in house.languages]
-    found: list[Example | None] = []
-    for name, (house, rows) in every.items():
-        matcher = glossa.Matcher(house)
-        found += [example(matcher, row) for row in rows]
-        for seed in NOISE_SEEDS:
-            found += [example(matcher, row, NOISE_WEIGHT, made=True) for row in one_error(house, rows, seed)]
-        for row in rows if name in english else ():
-            for pronoun in PRONOUNS:
-                pointing = pointing_back(matcher, row, pronoun)
-                if pointing is not None:
-                    found.append(example(matcher, pointing[0], POINTING_WEIGHT, pointing[1], made=True))
-        if name in english:
-            device = next(iter(house.devices), "")
-            if device:
-                found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6, (device,), made=True) for line in lines]
-            found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT) for line in lines]
+    with ProcessPoolExecutor(jobs) as pool:
+        return [one for found in pool.map(examples_of, houses()) for one in found]
+
+
+def examples_of(name: str) -> list[Example]:
+    """The examples of one house."""
+    house, rows = houses([name])[name]
+    matcher = glossa.Matcher(house)
+    found = [example(matcher, row) for row in rows]
+    for seed in NOISE_SEEDS:
+        found += [example(matcher, row, NOISE_WEIGHT, made=True) for row in one_error(house, rows, seed)]
+    if "en" not in house.languages:
+        return [e for e in found if e is not None]
+    for row in rows:
+        for pronoun in PRONOUNS:
+            pointing = pointing_back(matcher, row, pronoun)
+            if pointing is not None:
+                found.append(example(matcher, pointing[0], POINTING_WEIGHT, pointing[1], made=True))
+    lines, device = talk_lines(), next(iter(house.devices), "")
+    if device:
+        found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6, (device,), made=True) for line in lines]
+    found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT) for line in lines]
     return [e for e in found if e is not None]
 
 
@@ -64,37 +72,66 @@ def written(weights: Mapping[str, float]) -> str:
     return "\n".join([*lines, *(f'"{t.name}" = {weights[t.name]}' for t in TERMS)]) + "\n"
 
 
-def held_out(examples: Sequence[Example], file: Path) -> None:
-    """Judge every house with weights that were fitted to all the others, and write the report and the reliability diagram."""
-    total, noisy, seen = Counts(), Counts(), Counts()
-    pairs: list[tuple[float, bool, float]] = []
-    lines = [line.strip() for talk in TALK for line in talk.read_text(encoding="utf-8").splitlines() if line.strip()]
-    heard = acted = asked = 0
-    rows = [HEADER, "|---|---|---|---|---|---|---|---|---|"]
-    for name, (house, table) in houses().items():
-        weights = fit_calibrated(without(examples, house.name))
-        pairs += [
+class Judged(Struct, frozen=True):
+    """One house under weights that were fitted to all the others.
+
+    Attributes:
+        counts: of its rows.
+        noisy: of its rows with one error each.
+        seen: of its rows with the weights that ship.
+        talk: what came of the lines of talk.
+        pairs: for each row that is no conversation the confidence of its best reading, whether it was meant, and how much it counts.
+    """
+
+    counts: Counts
+    noisy: Counts
+    seen: Counts
+    talk: list[glossa.Outcome]
+    pairs: list[tuple[float, bool, float]]
+
+
+def judge(name: str, examples: Sequence[Example]) -> Judged:
+    """Judge one house with weights that are fitted to all the others."""
+    house, table = houses([name])[name]
+    weights = fit_calibrated(without(examples, house.name))
+    matcher = glossa.Matcher(house, weights=weights)
+    return Judged(
+        run(house, table, weights=weights),
+        run(house, one_error(house, table), weights=weights),
+        run(house, table),
+        [matcher.match(line).outcome for line in talk_lines()] if "en" in house.languages else [],
+        [
             (confidence(e.amounts, weights), e.meant, min(e.weight, 1.0))
             for e in examples
             if e.house == house.name and not e.made
-        ]
-        counts, noise = run(house, table, weights=weights), run(house, one_error(house, table), weights=weights)
-        if "en" in house.languages:
-            outcomes = [glossa.Matcher(house, weights=weights).match(line).outcome for line in lines]
-            heard += len(lines)
-            acted += outcomes.count(glossa.Outcome.ACCEPT)
-            asked += sum(o in (glossa.Outcome.CONFIRM, glossa.Outcome.ASK) for o in outcomes)
-        rows.append(report_row(name, counts, noise))
-        total.merge(counts)
-        noisy.merge(noise)
-        seen.merge(run(house, table))
-        print(rows[-1], flush=True)
+        ],
+    )  # fmt: skip
+
+
+def held_out(examples: Sequence[Example], file: Path, jobs: int) -> None:
+    """Judge every house with weights that were fitted to all the others, and write the report and the reliability diagram."""
+    total, noisy, seen = Counts(), Counts(), Counts()
+    pairs: list[tuple[float, bool, float]] = []
+    talk: list[glossa.Outcome] = []
+    rows = [HEADER, "|---|---|---|---|---|---|---|---|---|"]
+    with ProcessPoolExecutor(jobs) as pool:
+        names = list(houses())
+        for name, judged in zip(names, pool.map(judge, names, repeat(examples)), strict=True):
+            rows.append(report_row(name, judged.counts, judged.noisy))
+            total.merge(judged.counts)
+            noisy.merge(judged.noisy)
+            seen.merge(judged.seen)
+            talk += judged.talk
+            pairs += judged.pairs
+            print(rows[-1], flush=True)
     rows.append(report_row("**all, left out**", total, noisy))
     rows.append(report_row("all, with the weights that ship", seen, None))
     print("\n".join(rows[-2:]))
-    talk = f"Household talk, awake, {heard:,} lines over the houses: acted on {acted}, asked back {asked} ({asked / heard:.1%})."
-    print(talk)
-    file.write_text("\n".join([INTRODUCTION, "", *rows, "", talk, "", "![reliability](reliability.png)", ""]), encoding="utf-8")
+    acted = talk.count(glossa.Outcome.ACCEPT)
+    asked = sum(o in (glossa.Outcome.CONFIRM, glossa.Outcome.ASK) for o in talk)
+    said = f"Household talk, awake, {len(talk):,} lines over the houses: acted on {acted}, asked back {asked} ({asked / len(talk):.1%})."
+    print(said)
+    file.write_text("\n".join([INTRODUCTION, "", *rows, "", said, "", "![reliability](reliability.png)", ""]), encoding="utf-8")
     draw_reliability(pairs, str(file.with_name("reliability.png")))
 
 
@@ -126,11 +163,12 @@ def main() -> None:
     """Fit and write, or judge."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--held-out", action="store_true", help="judge by leaving one house out; writes benchmarks/ACCURACY.md")
+    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, metavar="N", help="processes, one a core by default")
     options = parser.parse_args()
-    examples = gather()
+    examples = gather(options.jobs)
     print(f"{len(examples)} examples, {sum(e.meant for e in examples)} of them meant")
     if options.held_out:
-        held_out(examples, ROOT / "benchmarks" / "ACCURACY.md")
+        held_out(examples, ROOT / "benchmarks" / "ACCURACY.md", options.jobs)
         return
     OUTPUT.write_text(written(fit_calibrated(examples)), encoding="utf-8")
     print(f"wrote {OUTPUT.relative_to(ROOT)}")

@@ -13,7 +13,7 @@ from itertools import pairwise
 from msgspec import Struct
 
 from glossa.exchange.rules import Grammar, Rule, parts_of
-from glossa.hearing.lexicon import Lexicon, plural_of, texts_for_phrases
+from glossa.hearing.lexicon import Lexicon, plural_of
 from glossa.house.model import House, Intent
 from glossa.house.notation import Choice, Node, Reference, Repeat, Row, Tag, Word, parse, slots
 from glossa.house.sorts import DigitsValues, NumberValues, WordsValues
@@ -70,7 +70,7 @@ class _Maker:
         self._articles = [w for w in dict.fromkeys(said) if " ".join(folded(w)) in articles] or articles[:1]
 
     def _phrases(self, intent: Intent) -> list[str]:
-        return [p.text for p in texts_for_phrases(intent.phrases, self.tag)]
+        return [p.text for p in intent.phrases_in(self.tag)]
 
     def _texts(self) -> Iterator[str]:
         """What the household wrote, as it wrote it: with the accents that names lose when they are folded."""

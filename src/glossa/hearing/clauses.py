@@ -87,12 +87,12 @@ class ClauseGrammar:
         return _Line(self, text, tokens, roles, spans, expressions).clauses()
 
     def orders(self, word: str) -> bool:
-        """Whether a word is a verb that gives orders; of a language with many forms one that the house has in its phrases."""
+        """Whether a word is a verb that gives orders: one of the language, in a form that the house has in its phrases, or of a phrase itself."""
         language, known = self.language, word in self.lexicon.vocabulary.words
         if word in self.lexicon.of_noun_word or word in self.lexicon.named:
             return False  # the "light" of "the store light"
         stems = any(word.startswith(stem) and plural(stem, language) != word for stem in language.verbs)
-        return word in language.verbs or (known and (word in language.light or stems))
+        return word in language.verbs or word in self.lexicon.ordering or (known and (word in language.light or stems))
 
 
 class _Line:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
-from typing import Any
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
+from glossa.hearing.house_words import counted, sequences, verbs, ways_of_asking, ways_of_changing
 from glossa.hearing.numbers import NumberReader
-from glossa.hearing.properties import ways_of_asking, ways_of_changing
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
 from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
@@ -79,6 +78,7 @@ class Lexicon:
         of_noun_word: for a word of a noun, the devices that it may be said of.
         of_longer_value: for the number of a specification, the words of its values of several words.
         numbers: what reads quantities.
+        ordering: the words that its phrases order with.
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
         several: runs of several words by their first one, with the other ways to say each.
     """
@@ -113,15 +113,11 @@ class Lexicon:
         self._add_devices()
         for number, spec in enumerate(self.specs):
             self._add_values(number, spec)
-        in_phrases = {w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words}
-        for intent in house.intents.values():
-            for phrase in texts_for_phrases(intent.phrases, tag):
-                for sequence in phrase.sequences:
-                    for position in sequence.positions:
-                        in_phrases.update(position.words)
-                        for word in position.words:
-                            self._strict.pop(word, None)
+        in_phrases = {w for sequence in sequences(house, tag) for position in sequence.positions for w in position.words}
+        self._strict = {w: cost for w, cost in self._strict.items() if w not in in_phrases}
+        in_phrases.update(w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words)
         self._words |= in_phrases
+        self.ordering = verbs(house, tag, self.language)
         self.changing = ways_of_changing(house, tag, self.language)
         self.asking = ways_of_asking(house, self.language, self.changing)
         self._words.update(w for texts in self.asking.values() for text in texts for w in text)
@@ -142,6 +138,7 @@ class Lexicon:
                 built_in = spec.unit in BUILT_IN_UNITS
                 spoken = (" ".join(form) for form in self.texts(spec.unit_words))
                 units.update(dict.fromkeys((*(() if built_in else own), *spoken), spec.unit))
+        units.update(dict.fromkeys(counted(house, self.language, self._words), ""))
         self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
         self.numbers = NumberReader(self.language, units, self._words, [load_language(t) for t in house.languages if t != tag])
 
@@ -447,7 +444,9 @@ class Lexicon:
                 self._kin.update(form.words)
             if form.farthest is not None:
                 self._strict.update({w: form.farthest for w in form.words if w not in self._words})
-            self._add(form.words, Entry("value", spec=number, value=form.value, cost=form.cost))
+            bare = self.bare(form.words)
+            superlative = len(bare) > 1 and bare[0] in self.language.poles  # "au plus bas" is no "plus bas"
+            self._add(form.words, Entry("value", spec=number, value=form.value, cost=form.cost), whole=superlative)
             if len(form.words) > 1:
                 self.of_longer_value.setdefault(number, set()).update(form.words)
 
@@ -501,8 +500,3 @@ def singulars_of(words: Words, language: Language) -> Iterator[Words]:
         if len(stem) > 2 and plural(stem, language) == word:
             yield (*words[:-1], stem) if at else (stem, *words[1:])
             return
-
-
-def texts_for_phrases(phrases: Mapping[str, tuple[Any, ...]], tag: str) -> tuple[Any, ...]:
-    """The phrases of a language, and those that belong to every language."""
-    return (*phrases.get(tag, ()), *phrases.get("", ()))

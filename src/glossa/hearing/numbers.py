@@ -178,7 +178,7 @@ class NumberReader:
         return Quantity(edge.start, edge.end, tidy(number.value), number.unit, number.share, round(cost, 9), note)
 
     def _stands_for_a_thing(self, words: tuple[str, ...], quantity: Quantity) -> bool:
-        """Whether a number means what was named, or counts it: "the near one", "that one", "one of those"."""
+        """Whether a number means what was named, counts it, or is the article of it: "the near one", "one of those", "un minuteur"."""
         at, grammar = quantity.start, self.language.grammar
         if (
             not quantity.share
@@ -189,10 +189,20 @@ class NumberReader:
             behind = words[quantity.end + 1 : quantity.end + 2]
             if any(w in grammar.articles or w in grammar.pronouns for w in behind):
                 return True
-        if quantity.end != at + 1 or words[at] not in grammar.one or at == 0 or words[at - 1] in grammar.absolute:
+        if quantity.end != at + 1 or (at and words[at - 1] in grammar.absolute):
             return False  # "set that to one" is a value
+        if words[at] in grammar.articles and words[at + 1 : at + 2] and self._may_be_named(words[at + 1]):
+            return True
+        if words[at] not in grammar.one or at == 0:
+            return False
         before = words[max(0, at - 2) : at]
         return any(w in grammar.articles or w in grammar.all for w in before)
+
+    def _may_be_named(self, word: str) -> bool:
+        """Whether a word may be the name of something: no small word, no filler, and no part of a number or a unit."""
+        return not (
+            word in self.language.small or word in self.language.filler.by_first or self._begins(word) or self._symbols(word)
+        )
 
     def _following(self, words: tuple[str, ...]) -> list[tuple[int, ...]]:
         """Hesitation may stand between the words of a number."""

@@ -170,6 +170,10 @@ class Intent(Struct, frozen=True):
         """The properties that the intent sets, changes or reads, in the file's order."""
         return (*self.set, *self.change, *((self.read,) if self.read else ()))
 
+    def phrases_in(self, tag: str) -> tuple[Phrase, ...]:
+        """The phrases of a language, and those that belong to every language."""
+        return (*self.phrases.get(tag, ()), *self.phrases.get("", ()))
+
     def fits(self, device: Device) -> bool:
         """Whether a device has every property of the intent, and takes the values that it sets."""
         has = device.properties

@@ -11,7 +11,7 @@ import unicodedata
 from functools import lru_cache
 
 _APOSTROPHES = re.compile(r"['’‘ʼ`´]")
-ELIDED = r"(?:[ldnsjmtcLDNSJMTC]|[Qq]u|[Jj]usqu|[Ll]orsqu|[Pp]uisqu|[Qq]uoiqu|(?:[Dd]|[Nn]|[Ss]u|[Dd]a)?[Ee]?[Aa]?ll|[Uu]n)['’ʼ](?=[aeiouhAEIOUHàâäéèêëîïôöùûüÀÂÄÉÈÊËÎÏÔÖÙÛÜœŒ])"
+ELIDED = r"(?:[ldnsjmtcLDNSJMTC]|[Qq]u|[Jj]usqu|[Ll]orsqu|[Pp]uisqu|[Qq]uoiqu|(?:[Dd]|[Nn]|[Ss]u|[Dd]a)?[Ee]?[Aa]?ll|[Uu]n)['’ʼ](?=[aeiouhAEIOUHàâäéèêëîïôöùûüÀÂÄÉÈÊËÎÏÔÖÙÛÜœŒ]|[yY](?!\w))"
 """A small word that lost its vowel before another one: the "l'" of "l'ampoule". English has none of these at the beginning of a word."""
 _ELIDED = re.compile(rf"(?<![\w'’ʼ]){ELIDED}")
 _NOT_WORD = re.compile(r"[^\w]+", re.UNICODE)

@@ -10,7 +10,7 @@ from itertools import pairwise
 from msgspec import Struct
 
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.lexicon import Lexicon, texts_for_phrases
+from glossa.hearing.lexicon import Lexicon
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
 from glossa.house.effects import slot_of
@@ -157,7 +157,7 @@ class Grammar:
         elsewhere = self._on_axes(frozenset(others))
         amounts, implied = self._variants.amounts(intent), [*self._variants.implied(intent)]
         seen: set[tuple[Place, ...]] = set()
-        for phrase in texts_for_phrases(intent.phrases, self.tag):
+        for phrase in intent.phrases_in(self.tag):
             for sequence in phrase.sequences:
                 garbage = any(p.slot == GARBAGE for p in sequence.positions)
                 said = [(p.words, p.slot, p.optional) for p in sequence.positions if p.slot != GARBAGE]
@@ -208,7 +208,7 @@ class Grammar:
         units = {spec.unit if isinstance(spec, NumberValues) else spec.sort for spec in specs}
         names += [w for unit in sorted(units) for w in lexicon.language.amounts.of_units.get(unit, ())]
         said = {w for name in names for w in (name, *same.get(name, ()))}
-        phrases = [p for s in texts_for_phrases(intent.phrases, self.tag) for q in s.sequences for p in q.positions]
+        phrases = [p for s in intent.phrases_in(self.tag) for q in s.sequences for p in q.positions]
         language = self.lexicon.language
         return frozenset(said - {w for p in phrases for w in p.words} - set(language.poles) - language.light)
 

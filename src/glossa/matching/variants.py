@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.lexicon import NO_WAYS, Lexicon, texts_for_phrases
+from glossa.hearing.lexicon import NO_WAYS, Lexicon
 from glossa.house.effects import Fixed, FromSlot
 from glossa.house.model import House, Intent
 from glossa.house.sorts import SwitchValues
@@ -77,11 +77,7 @@ class Variants:
         if name in self._from_slots:
             return []
         said = frozenset(
-            w
-            for p in texts_for_phrases(intent.phrases, self.lexicon.tag)
-            for s in p.sequences
-            for q in s.positions
-            for w in q.words
+            w for p in intent.phrases_in(self.lexicon.tag) for s in p.sequences for q in s.positions for w in q.words
         )
         found: dict[str, None] = {}
         for spec in (self.lexicon.specs[n] for n in self.lexicon.specs_of.get(name, ())):
@@ -102,7 +98,7 @@ class Variants:
 
     def amounts(self, intent: Intent) -> list[str]:
         """The slots for amounts of change that some of its phrases have, so that any of them may be said with one."""
-        phrases = texts_for_phrases(intent.phrases, self.lexicon.tag)
+        phrases = intent.phrases_in(self.lexicon.tag)
         slots = dict.fromkeys(p.slot for phrase in phrases for s in phrase.sequences for p in s.positions)
         return [s for s in slots if s in intent.changed_by and s in intent.defaults]
 

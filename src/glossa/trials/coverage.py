@@ -8,7 +8,6 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.model import House
 from glossa.matching import Matcher
 from glossa.trials.run import Result, shown
@@ -53,9 +52,7 @@ def coverage(house: House, results: Sequence[Result]) -> Coverage:
         for command in event.commands:
             devices.update(d for d, _, _ in command.effects)
             values.update((p, str(v)) for _, p, v in command.effects)
-    every_phrase = [
-        (i.id, p.text) for i in house.intents.values() for tag in house.languages for p in texts_for_phrases(i.phrases, tag)
-    ]
+    every_phrase = [(i.id, p.text) for i in house.intents.values() for tag in house.languages for p in i.phrases_in(tag)]
     every_value = [(p.name, v) for d in house.devices.values() for p in d.properties.values() for v in p.values.choices]
     return Coverage(
         phrases=tuple(p for p in dict.fromkeys(every_phrase) if p not in phrases),

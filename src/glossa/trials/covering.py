@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.lexicon import Lexicon, texts_for_phrases
+from glossa.hearing.lexicon import Lexicon
 from glossa.house.model import House
 from glossa.house.notation import Position
 from glossa.house.notation import Sequence as Line
@@ -57,7 +57,7 @@ def _of_house(house: House, tag: str) -> Iterator[Said]:
         mode = intent.modes[0] if intent.modes else ""
         fit = lexicon.devices(lexicon.fitting(intent)) if intent.to_a_device else ()
         number = 0
-        for phrase in texts_for_phrases(intent.phrases, tag):
+        for phrase in intent.phrases_in(tag):
             for line in _lines(phrase.sequences):
                 device = house.devices[fit[number % len(fit)]] if fit else None
                 text = sentence_of(house, intent, line, tag, None, device)

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
-from glossa.hearing.lexicon import Lexicon, texts_for_phrases
+from glossa.hearing.lexicon import Lexicon
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
 from glossa.language import load_language, plural
@@ -169,7 +169,7 @@ class _Advice:
             yield f"phrases of {_listed(wanted)} that differ from others by more than “{first.slip.said}”"
 
     def _phrase_words(self, intents: Sequence[str]) -> set[str]:
-        phrases = (p for i in intents for p in texts_for_phrases(self.house.intents[i].phrases, self.language.tag))
+        phrases = (p for i in intents for p in self.house.intents[i].phrases_in(self.language.tag))
         return {w for p in phrases for s in p.sequences for q in s.positions for w in q.words}
 
     def named_apart(self, said: str, heard: str) -> bool:

@@ -11,7 +11,6 @@ from msgspec import Struct
 from glossa.commands import act
 from glossa.commands.wire import fill
 from glossa.conversation.conversation import initial_state
-from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.effects import FromSlot
 from glossa.house.forms import SetWire, WaitWire
 from glossa.house.model import House, Intent
@@ -250,8 +249,7 @@ def _opposites(house: House, grammar: Grammar) -> Iterator[Finding]:
     language = grammar.lexicon.language
     for intent in house.intents.values():
         phrases = [
-            (p.text, {w for s in p.sequences for q in s.positions for w in q.words})
-            for p in texts_for_phrases(intent.phrases, grammar.tag)
+            (p.text, {w for s in p.sequences for q in s.positions for w in q.words}) for p in intent.phrases_in(grammar.tag)
         ]
         for (one, mine), (other, theirs) in combinations(phrases, 2):
             for a in sorted(mine - theirs):
@@ -304,7 +302,7 @@ def _rivals(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
 def _costly(house: House, matcher: Matcher, tag: str) -> Iterator[Finding]:
     """Phrases that stand for so many sequences that a line can't be laid over all of them."""
     for intent in house.intents.values():
-        for phrase in texts_for_phrases(intent.phrases, tag):
+        for phrase in intent.phrases_in(tag):
             if len(phrase.sequences) < MANY_SEQUENCES:
                 continue
             middle = sorted(phrase.sequences, key=lambda s: len(s.positions))[len(phrase.sequences) // 2]

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Mapping
 
 from msgspec import Struct
 
-from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.model import Device, House, Intent
 from glossa.house.notation import Position, Sequence
 from glossa.house.values import Value, Values
@@ -38,7 +37,7 @@ class Sentence(Struct, frozen=True):
 def samples(house: House, intent: Intent, tag: str, most: int = MOST_SAMPLES) -> list[str]:
     """Plain sentences that an intent's phrases stand for, one for each sequence, its first words and values filled in."""
     found = []
-    for phrase in texts_for_phrases(intent.phrases, tag):
+    for phrase in intent.phrases_in(tag):
         kept = 0
         for sequence in phrase.sequences:
             text = sentence_of(house, intent, sequence, tag) if kept < most else ""
@@ -98,7 +97,7 @@ def _taken(house: House, intent: Intent) -> Iterator[tuple[str, Device | None, V
 
 def _first(house: House, intent: Intent, tag: str, slot: str, said: Mapping[str, str], device: Device | None) -> str:
     """The first sentence of an intent that holds a slot."""
-    for phrase in texts_for_phrases(intent.phrases, tag):
+    for phrase in intent.phrases_in(tag):
         for sequence in phrase.sequences:
             if any(p.slot == slot for p in sequence.positions):
                 text = sentence_of(house, intent, sequence, tag, said, device)

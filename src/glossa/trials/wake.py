@@ -8,7 +8,6 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.conversation.wake import WakeWords
-from glossa.hearing.lexicon import texts_for_phrases
 from glossa.house.model import House, Wake
 from glossa.house.notation import NotationError, expand
 from glossa.house.text import many
@@ -124,7 +123,7 @@ def _neighbours(house: House, way: Words, tag: str) -> tuple[Neighbour, ...]:
     """What a wake word is nearest to: phrases, names, and everyday words of about its length."""
     others: dict[Words, str] = {}
     for intent in house.intents.values():
-        for phrase in texts_for_phrases(intent.phrases, tag):
+        for phrase in intent.phrases_in(tag):
             for sequence in phrase.sequences[:20]:
                 said = tuple(p.words[0] for p in sequence.positions if p.words and not p.optional)
                 if said:

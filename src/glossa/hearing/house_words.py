@@ -1,14 +1,45 @@
-"""What the phrases of a house say of its properties: the words for one way of changing, and how one asks for what they are."""
+"""What the words of a house's phrases and slots do: which of them order, change and count something, and how one asks for what it reads."""
 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Set
+from collections.abc import Container, Iterator, Mapping, Set
 
 from glossa.house.model import House
+from glossa.house.notation import Sequence
 from glossa.house.sorts import NumberValues
-from glossa.language import Language
+from glossa.language import Language, plural
 from glossa.language.phrases import Words
+
+
+def sequences(house: House, tag: str) -> Iterator[Sequence]:
+    """Every sequence of the phrases of a house in a language."""
+    return (s for intent in house.intents.values() for phrase in intent.phrases_in(tag) for s in phrase.sequences)
+
+
+def verbs(house: House, tag: str, language: Language) -> frozenset[str]:
+    """What the phrases of a house order with, where they begin with it and the device follows: the "water" of "water $device"."""
+    articles = frozenset(language.grammar.articles)
+    states = {*language.switch.on, *language.switch.off, *language.grammar.directions, *language.small}
+    found: set[str] = set()
+    for sequence in sequences(house, tag):
+        said = [p for p in sequence.positions if p.slot or not (p.optional or articles.issuperset(p.words))]
+        if [p.slot for p in said[:2]] == ["", "device"]:
+            found.update(said[0].words)
+    return frozenset(found - states)
+
+
+def counted(house: House, language: Language, taken: Container[str]) -> frozenset[str]:
+    """What slots without a unit are called, as the unit of their numbers: "five notches" for ``$notches``.
+
+    Args:
+        house: the house.
+        language: the language.
+        taken: the words that have another use in the house.
+    """
+    names = [name for name, values in house.slots.items() if isinstance(values, NumberValues) and not values.unit]
+    forms = {form for n in names for form in (n, plural(n, language), n.removesuffix("s"))}
+    return frozenset(form for form in forms if len(form) > 2 and form.isalpha() and form not in taken)
 
 
 def ways_of_changing(house: House, tag: str, language: Language) -> dict[str, set[str]]:
@@ -17,7 +48,7 @@ def ways_of_changing(house: House, tag: str, language: Language) -> dict[str, se
     one_way = set(language.grammar.changing) - {poles[w][0][0] for w in language.grammar.directions if w in poles}
     found: dict[str, set[str]] = {}
     for intent in house.intents.values():
-        for phrase in (*intent.phrases.get(tag, ()), *intent.phrases.get("", ())):
+        for phrase in intent.phrases_in(tag):
             words = {w for sequence in phrase.sequences for position in sequence.positions for w in position.words}
             for name in intent.properties:
                 found.setdefault(name, set()).update(w for w in words if w in poles and poles[w][0][0] in one_way)
