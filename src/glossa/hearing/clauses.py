@@ -87,8 +87,9 @@ class ClauseGrammar:
         return _Line(self, text, tokens, roles, spans, expressions).clauses()
 
     def orders(self, word: str) -> bool:
-        """Whether a word is a verb that gives orders: one of the language, in a form that the house has in its phrases, or of a phrase itself."""
-        language, known = self.language, word in self.lexicon.vocabulary.words
+        """Whether a word is a verb that gives orders: one of the language, in a form that the house knows, or of a phrase itself."""
+        language, words = self.language, self.lexicon.vocabulary.words
+        known = word in words or not words.isdisjoint(language.same.get(word, ()))
         if word in self.lexicon.of_noun_word or word in self.lexicon.named:
             return False  # the "light" of "the store light"
         stems = any(word.startswith(stem) and plural(stem, language) != word for stem in language.verbs)
@@ -166,7 +167,7 @@ class _Line:
         words, roles, language, grammar = self.words, self.roles, self.language, self.grammar
         start = self.first
         cried = start + (roles[start] in _SAYING)  # "blast I forgot the kettle"
-        subject = any(grammar.beginning.at(words, i) for i in range(min(cried + 1, len(words))))
+        subject = any(grammar.beginning.at(words, i) for i in range(min(cried + 1, len(words)))) or self._told_of(start)
         asked = words[start] in language.question and not subject
         written = [self.text[t.start : t.end].replace("’", "'") for t in self.tokens]
         shortest = SHORTEST_CLAUSE - ("'" in written[start])  # "we're"
@@ -198,6 +199,11 @@ class _Line:
                     mask |= 1 << at
         said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
         return mask & ((1 << said) - 1)
+
+    def _told_of(self, at: int) -> bool:
+        """Whether something is told of what no house has: "the neighbours", "die Kinder"."""
+        behind = self.roles[at + 1 : at + 2]
+        return self.words[at] in self.grammar.lexicon.articles and behind in ([Role.UNKNOWN], [Role.TALK])
 
     def _goes_on(self, at: int) -> bool:
         """Whether a story goes on at a token, with a subject of its own: the "he" of "so he put it on"."""

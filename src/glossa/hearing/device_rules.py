@@ -40,10 +40,11 @@ class Reference(Struct, frozen=True):
 
 
 class Things(Struct, frozen=True):
-    """Everything that an expression names, and what it takes out again, as a bit mask."""
+    """Everything that an expression names, and what it takes out again, as a bit mask; doubted where somebody may have changed their mind."""
 
     references: tuple[Reference, ...]
     excepted: int = 0
+    doubted: bool = False
 
     @property
     def rank(self) -> int:
@@ -256,6 +257,12 @@ def _last(values: Sequence[Any]) -> Any:
     return values[-1]
 
 
+def _doubted(values: Sequence[Any]) -> Things:
+    """ "the lamp, er, the radio": the radio, or both."""
+    things: Things = values[-1]
+    return Things(things.references, things.excepted, doubted=True)
+
+
 RULES = (
     Rule("place", ("inside", "room"), _last, COSTS.moved),
     Rule("place", ("inside", "among"), _last, COSTS.moved),
@@ -288,6 +295,8 @@ RULES = (
     Rule("thing", ("everything",), _everything),
     Rule("thing", ("only_all",), _everything, COSTS.everything),
     Rule("thing", ("everything", "where"), _everything_in),
+    Rule("thing", ("place", "everything"), lambda v: _everything_in(v[:1])),
+    Rule("thing", ("place", "all", "core"), _every_of),
     Rule("thing", ("place",), _room_only, COSTS.room_only),
     Rule("thing", ("room",), _room_only, COSTS.room_bare),
     Rule("counted", ("count", "thing"), _counted),
@@ -316,6 +325,7 @@ RULES = (
     Rule("expression", ("list", "excepted"), _without),
     Rule("expression", ("list",), identity),
     Rule("expression", ("list", "correction", "list"), _last, COSTS.apart),
+    Rule("expression", ("list", "hesitation", "list"), _doubted, COSTS.apart),
     Rule("expression", ("list", "correction", "one", "place"), other_there, COSTS.apart),
     Rule("expression", ("list", "correction", "one", "room"), other_there, COSTS.apart),
 )

@@ -45,11 +45,13 @@ class Devices(Struct, frozen=True):
         devices: the devices as a bit mask, or the candidates of a question.
         which: whether the house has to ask which of them is meant.
         wrong_room: whether a room was named in which it is not.
+        doubted: whether something else was named before somebody hesitated.
     """
 
     devices: int
     which: bool = False
     wrong_room: bool = False
+    doubted: bool = False
 
 
 def resolve(things: Things, among: int) -> Devices | None:
@@ -70,9 +72,10 @@ def resolve(things: Things, among: int) -> Devices | None:
         wrong = wrong or reference.wrong_room
     if which:
         left = which & ~held & ~things.excepted or which
-        return Devices(held | left, False, wrong) if left.bit_count() == 1 else Devices(left, True, wrong)
+        single = left.bit_count() == 1
+        return Devices(held | left if single else left, not single, wrong, things.doubted)
     held &= ~things.excepted
-    return Devices(held, False, wrong) if held else None
+    return Devices(held, False, wrong, things.doubted) if held else None
 
 
 class DeviceGrammar:
@@ -83,7 +86,10 @@ class DeviceGrammar:
         language = lexicon.language
         names = ("everything", "except", "leaving", "as_it_is", "inside", "one", "correction", "pair", "and", "all")
         fields = {"except": "excepted", "and": "joined"}
-        sets = tuple((symbol, language.phrases("grammar", fields.get(symbol, symbol))) for symbol in names)
+        sets = (
+            *((symbol, language.phrases("grammar", fields.get(symbol, symbol))) for symbol in names),
+            ("hesitation", PhraseSet.of(language.numbers.hesitation)),
+        )
         self._starting: dict[str, list[tuple[str, PhraseSet]]] = {}
         for symbol, phrases in sets:
             for word in phrases.by_first:

@@ -182,11 +182,15 @@ class Vocabulary:
             self._add_rewriting(self._rewritten, rewriting.heard, rewriting.said, COSTS.rewritten, How.REWRITTEN)
 
     def _add_rewriting(self, held: dict[str, list[tuple[Words, Near]]], heard: Words, said: Words, cost: float, how: int) -> None:
-        """What one run of words may stand for: the one word of it that says something; the others go with it."""
+        """What one run of words may stand for: the one word of it that says something, or what means the same; the others go with it."""
         telling = [w for w in said if w not in self.language.light and w not in self.language.small] or [said[0]]
-        if len(telling) == 1 and telling[0] in self.words and heard != said:
-            also = tuple(w for w in said if w != telling[0])
-            held.setdefault(heard[0], []).append((heard, Near(telling[0], cost, how, also)))
+        if len(telling) > 1 or heard == said:
+            return
+        also = tuple(w for w in said if w != telling[0])
+        for word in (telling[0], *sorted(self.language.same.get(telling[0], frozenset()) - {telling[0]})):
+            if word in self.words:
+                price = cost if word == telling[0] else cost + COSTS.synonym
+                held.setdefault(heard[0], []).append((heard, Near(word, price, how, also)))
 
     def sound(self, word: str) -> Phones:
         """The phones of a word, by the household's respelling where there is one."""
@@ -234,7 +238,7 @@ class Vocabulary:
         for said in same.get(word, ()):
             yield Near(said, COSTS.synonym, How.SYNONYM)
         yield from self._particle(word)
-        for base in self.bases(word):
+        for base in self.bases(word) if word not in language.grammar.articles else ():
             yield Near(base, COSTS.form, How.FORM)
             for said in same.get(base, ()):
                 yield Near(said, COSTS.synonym + COSTS.form, How.SYNONYM)

@@ -222,7 +222,7 @@ def load_language(tag: str) -> Language:
 
 def compiled(file: LanguageFile, tag: str) -> Language:
     """A language file made ready to look words up in."""
-    same, rewritings = _synonyms(file.synonyms)
+    same, rewritings = _synonyms(file.synonyms, file.grammar.particles)
     toward: dict[str, set[str]] = {}
     for rule in file.synonyms.toward:
         for word in rule.say:
@@ -271,15 +271,18 @@ def compiled(file: LanguageFile, tag: str) -> Language:
     )
 
 
-def _synonyms(synonyms: Synonyms) -> tuple[dict[str, set[str]], tuple[Rewriting, ...]]:
-    """Single words that mean the same, and everything that takes more than one word on either side."""
+def _synonyms(synonyms: Synonyms, particles: Sequence[str]) -> tuple[dict[str, set[str]], tuple[Rewriting, ...]]:
+    """Single words that mean the same, and everything that takes more than one word on either side: "sperr ... auf" for "aufsperren"."""
     same: dict[str, set[str]] = {}
     rewritings = [Rewriting(tuple(a.split()), tuple(b.split())) for a, b in synonyms.rewrites]
     for group in synonyms.same:
         for word in group:
             if " " not in word:
                 same.setdefault(word, set()).update(w for w in group if " " not in w)
-        forms = [tuple(w.split()) for w in group]
+        apart = [
+            (w.removeprefix(p).removesuffix("en"), p) for w in group for p in particles if w.startswith(p) and w.endswith("en")
+        ]
+        forms = [*(tuple(w.split()) for w in group), *(form for form in apart if len(form[0]) > 2)]
         rewritings += [Rewriting(a, b) for a in forms for b in forms if a != b and (len(a) > 1 or len(b) > 1)]
     return same, tuple(dict.fromkeys(rewritings))
 

@@ -324,11 +324,16 @@ def _folded(file: LanguageFile) -> LanguageFile:
 
     answers = Answers(**{name: plain(getattr(file.answers, name)) for name in Answers.__struct_fields__})
     opposites = {axis: [plain(side) for side in sides] for axis, sides in file.opposites.items()}
-    same = [plain(group) for group in file.synonyms.same]
+    said = file.synonyms
+    synonyms = Synonyms(
+        same=[plain(group) for group in said.same],
+        toward=[Toward(say=plain(rule.say), means=plain(rule.means)) for rule in said.toward],
+        rewrites=[[" ".join(words(text)) for text in pair] for pair in said.rewrites],
+    )
     return replace(
         file,
         **{name: plain(getattr(file, name)) for name in _LISTS},
         answers=answers,
         opposites=opposites,
-        synonyms=replace(file.synonyms, same=same),
+        synonyms=synonyms,
     )

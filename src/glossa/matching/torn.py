@@ -57,13 +57,17 @@ class _Beside:
         return not (opens and self.utterance.roles[at] == Role.VERB)
 
     def _names(self, candidate: Candidate, devices: Devices) -> Iterator[int]:
-        """The "beige" of "the beige lamps", the "big" of "big bathroom lamp": where a name has its other words.
+        """The "beige" of "the beige lamps", the "big" of "big bathroom lamp": where a name has its other words; the "er" of "the lamp er
+        the radio".
 
         Between parts of an expression that stand apart a word may have taken something out: "all the lamps exempt those in the hall".
         """
         for between in range(candidate.start, candidate.tokens.bit_length()):
             if self._free(between) and self.utterance.roles[between] in (Role.UNKNOWN, Role.TALK):
                 yield between
+        if devices.doubted:
+            hesitation = self.lexicon.language.numbers.hesitation
+            yield from (at for at in range(candidate.start, candidate.end) if self.utterance.words[at] in hesitation)
         several = devices.which or devices.devices.bit_count() > 1
         if several:  # the "upstairs" of "all lights off upstairs", where there are upstairs lights
             for other, (word, role) in enumerate(zip(self.utterance.words, self.utterance.roles, strict=True)):
