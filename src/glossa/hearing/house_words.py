@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Container, Iterator, Mapping, Set
+from collections.abc import Container, Iterable, Iterator, Mapping, Set
 
-from glossa.house.model import House
+from glossa.house.model import House, Intent
 from glossa.house.notation import Sequence
 from glossa.house.sorts import NumberValues
 from glossa.language import Language, plural
 from glossa.language.phrases import Words
 
 
-def sequences(house: House, tag: str) -> Iterator[Sequence]:
-    """Every sequence of the phrases of a house in a language."""
-    return (s for intent in house.intents.values() for phrase in intent.phrases_in(tag) for s in phrase.sequences)
+def sequences(intents: Iterable[Intent], tag: str) -> Iterator[Sequence]:
+    """Every sequence of the phrases of some intents in a language."""
+    return (s for intent in intents for phrase in intent.phrases_in(tag) for s in phrase.sequences)
 
 
 def verbs(house: House, tag: str, language: Language) -> frozenset[str]:
@@ -22,7 +22,7 @@ def verbs(house: House, tag: str, language: Language) -> frozenset[str]:
     articles = frozenset(language.grammar.articles)
     states = {*language.switch.on, *language.switch.off, *language.grammar.directions, *language.small}
     found: set[str] = set()
-    for sequence in sequences(house, tag):
+    for sequence in sequences((i for i in house.intents.values() if not i.read), tag):
         said = [p for p in sequence.positions if p.slot or not (p.optional or articles.issuperset(p.words))]
         if [p.slot for p in said[:2]] == ["", "device"]:
             found.update(said[0].words)

@@ -113,7 +113,9 @@ class Lexicon:
         self._add_devices()
         for number, spec in enumerate(self.specs):
             self._add_values(number, spec)
-        in_phrases = {w for sequence in sequences(house, tag) for position in sequence.positions for w in position.words}
+        in_phrases = {
+            w for sequence in sequences(house.intents.values(), tag) for position in sequence.positions for w in position.words
+        }
         self._strict = {w: cost for w, cost in self._strict.items() if w not in in_phrases}
         in_phrases.update(w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words)
         self._words |= in_phrases

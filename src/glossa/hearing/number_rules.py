@@ -336,6 +336,7 @@ RULES = (
     Rule("quantity", ("rough",), identity),
     Rule("corrected", ("quantity", "correction", "corrected"), _corrected),
     Rule("corrected", ("quantity", "correction", "preposition", "corrected"), _corrected),
+    Rule("corrected", ("quantity", "hesitation", "corrected"), _corrected, GUESSED),
     Rule("corrected", ("quantity",), identity),
 )
 GRAMMAR = Grammar(RULES)

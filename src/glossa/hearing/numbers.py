@@ -112,6 +112,7 @@ class NumberReader:
             "about": PhraseSet.of(words.about),
             "roughly": PhraseSet.of(words.roughly),
             "correction": language.phrases("grammar", "correction"),
+            "hesitation": PhraseSet.of(words.hesitation),
         }
         self._single_words = {
             "and": words.joined, "point": words.point, "minus": words.minus, "of": words.of, "one": words.single,

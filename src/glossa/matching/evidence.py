@@ -372,7 +372,12 @@ class _Measured:
             self._add(
                 "unnamed thing",
                 self._only_a_room(candidate)
-                and any(i.kind == Kind.LEFT and i.role == Role.UNKNOWN for i in self._alignment.items),
+                and any(
+                    i.kind == Kind.LEFT
+                    and i.role == Role.UNKNOWN
+                    and self._utterance.words[i.start] not in self._alignment.pattern.measures
+                    for i in self._alignment.items
+                ),
             )
             self._add("named otherwise", self._named_otherwise(candidate))
             more = candidate.cost - sum(e.cost for e in candidate.used)

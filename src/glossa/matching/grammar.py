@@ -131,6 +131,7 @@ class Grammar:
         self.word_weight: dict[str, float] = {}
         self.patterns: list[Pattern] = []
         self._said_of = self.lexicon.changing
+        self._verbs = self.lexicon.language.verbs | self.lexicon.ordering
         self._axis = {word: poles[0][0] for word, poles in self.lexicon.language.poles.items()}
         self._on_axes = lru_cache(None)(lambda axes: frozenset(w for w, axis in self._axis.items() if axis in axes))
         self._variants = Variants(house, self.lexicon)
@@ -182,7 +183,7 @@ class Grammar:
                             garbage=garbage,
                             prior=prior + cost,
                             measures=measures,
-                            worded=any(p.position >= 0 and p.missing > WEIGHT[Role.VERB] for p in places),
+                            worded=any(p.position >= 0 and p.missing > COSTS.missing_verb for p in places),
                             fixed=sum(p.missing for p in places if not p.small) + prior + cost,
                             words=tuple((p.position, p.missing) for p in places if p.position >= 0 and not p.small),
                             slots=tuple((p.key, p.missing, p) for p in places if p.position < 0),
@@ -236,12 +237,12 @@ class Grammar:
         return tuple(
             self._slot_place(slot, intent)
             if slot
-            else self._place(said, optional, names, measures, many=len(slots) > 1, last=at == last)
+            else self._place(said, optional, names, measures, many=len(slots) > 1, sets=bool(measured), last=at == last)
             for at, (said, slot, optional) in enumerate(positions)
         )
 
     def _place(
-        self, said: Words, optional: bool, names: frozenset[str], measures: frozenset[str], *, many: bool, last: bool
+        self, said: Words, optional: bool, names: frozenset[str], measures: frozenset[str], *, many: bool, sets: bool, last: bool
     ) -> Place:
         """A place for words.
 
@@ -251,6 +252,7 @@ class Grammar:
             names: the words of the names of the intent's own device.
             measures: the words for what its values measure.
             many: whether two slots at least say the rest, so that a verb adds little.
+            sets: whether one of them says what a property becomes, so that it does not matter which way: the "dim" of "dim $device to $level".
             last: whether no other words are said behind it, so that a word that may be a preposition is none: the "auf" of "mach die Luke auf".
         """
         for word in said:
@@ -268,7 +270,8 @@ class Grammar:
         small = least <= 2 * WEIGHT[Role.SMALL]
         own = bool(names) and all(w in names for w in said)
         measure = not small and many and held_words <= measures
-        only_verb = many and held_words <= language.verbs and held_words.isdisjoint(language.poles)
+        verbs = held_words <= self._verbs
+        only_verb = many and verbs and (sets or held_words.isdisjoint(language.poles))
         missing = min(least, COSTS.missing_measure) if measure else min(least, COSTS.missing_verb) if only_verb else least
         return Place(number, said, "", 0.0 if optional else missing, small, own=own, measure=measure)
 

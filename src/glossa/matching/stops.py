@@ -77,6 +77,8 @@ def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     said = _said(alignment)
     for at in left:
         word = utterance.words[at]
+        if utterance.roles[at] == Role.REPEAT and word in said:  # "turn off the turn off the strip light"
+            continue
         for other in said:
             if language.opposite(word, other):
                 return f"{word} / {other}"
@@ -232,7 +234,8 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
     relative, scaled = grammar.lexicon.language.grammar.relative, alignment.pattern.scaled
     if any(alignment.candidate(slot) is None for slot in scaled):
         for at in alignment.left_over(Role.UNKNOWN, Role.VERB, Role.TALK, Role.SMALL):
-            if at and utterance.words[at - 1] in relative:
+            about = utterance.words[at] in alignment.pattern.measures  # the "calor" of "más calor en la salita"
+            if at and not about and utterance.words[at - 1] in relative:
                 return " ".join(utterance.words[at - 1 : at + 1])
     if any(p.slot == "device" for p in alignment.pattern.places) or alignment.pattern.intent.device:
         behind = _unknown_behind(utterance, alignment, grammar)
