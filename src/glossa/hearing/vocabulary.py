@@ -294,8 +294,9 @@ class Vocabulary:
         return word
 
     def _may_be_misheard(self, word: str) -> bool:
-        known = word in self.words and word not in self._strict
-        return not known and word not in self.language.negation.single and 2 <= len(word) <= 30 and not word[0].isdigit()
+        language, known = self.language, word in self.words and word not in self._strict
+        itself = known or word in language.negation.single or word in language.grammar.copula
+        return not itself and 2 <= len(word) <= 30 and not word[0].isdigit()
 
     def bases(self, word: str) -> Words:
         """What a word may be a form of: "turned" of "turn", "dimming" of "dim"."""
