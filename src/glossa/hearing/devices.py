@@ -45,7 +45,7 @@ class Devices(Struct, frozen=True):
         devices: the devices as a bit mask, or the candidates of a question.
         which: whether the house has to ask which of them is meant.
         wrong_room: whether a room was named in which it is not.
-        doubted: whether something else was named before somebody hesitated.
+        doubted: whether something else was named before, and what is meant was only guessed from a hesitation or by sound.
     """
 
     devices: int
@@ -181,7 +181,9 @@ class DeviceGrammar:
     @staticmethod
     def _taking(things: Things, modifier: Edge) -> Things | None:
         if modifier.symbol == "instead":  # "turn the hall light off, sorry, the bathroom light"
-            return modifier.value if isinstance(modifier.value, Things) else other_there((things, *modifier.value))
+            other = modifier.value if isinstance(modifier.value, Things) else other_there((things, *modifier.value))
+            guessed = any(e.how & How.SOUND for e in modifier.used)
+            return replace(other, doubted=True) if other is not None and guessed else other
         if modifier.symbol == "excepted":
             taken = things.many and things.devices & modifier.value
             return Things(things.references, things.excepted | modifier.value) if taken else None

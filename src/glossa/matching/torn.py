@@ -67,7 +67,8 @@ class _Beside:
                 yield between
         if devices.doubted:
             hesitation = self.lexicon.language.numbers.hesitation
-            yield from (at for at in range(candidate.start, candidate.end) if self.utterance.words[at] in hesitation)
+            said = [i for i in range(len(self.utterance.words)) if candidate.tokens >> i & 1]
+            yield next((i for i in said if self.utterance.words[i] in hesitation), said[-1])
         several = devices.which or devices.devices.bit_count() > 1
         if several:  # the "upstairs" of "all lights off upstairs", where there are upstairs lights
             for other, (word, role) in enumerate(zip(self.utterance.words, self.utterance.roles, strict=True)):
