@@ -192,13 +192,18 @@ class _Line:
             told = word in language.felt and not attributive
             if told and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined and not self._goes_on(at + 1):
                 mask |= 1 << at + 1
-            if at - start >= shortest and (self._ended(at) or (unable and words[at - 1] in language.grammar.one)):
+            lacking = unable and (words[at - 1] in language.grammar.one or self._noun(at - 1))
+            if at - start >= shortest and (self._ended(at) or lacking):
                 # "I can't hear a word turn it up", "I can't see a thing light on", "my boots are soaked boot dryer on"
                 moved = states and words[at - 2] not in grammar.lexicon.articles and self._does(names.get(at))
                 if moved or grammar.orders(word):
                     mask |= 1 << at
         said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
         return mask & ((1 << said) - 1)
+
+    def _noun(self, at: int) -> bool:
+        """Whether a word that is talked with is what somebody lacks: the "café" of "j'ai plus de café"."""
+        return self.roles[at] == Role.TALK and self.words[at - 1] in self.grammar.lexicon.articles
 
     def _told_of(self, at: int) -> bool:
         """Whether something is told of what no house has: "the neighbours", "die Kinder"."""

@@ -108,7 +108,9 @@ class DeviceGrammar:
             passable: for every token, whether it can be passed over inside an expression, as an article can.
             fixed: tokens of fixed expressions that say nothing, as a bit mask: the "any" of "any chance of".
         """
-        cells: Cells = [self._cell(words, at, spans[at]) if not fixed >> at & 1 else {} for at in range(len(words))]
+        cells: Cells = [self._cell(words, at, spans[at]) for at in range(len(words))]
+        for at in (at for at in range(len(words)) if fixed >> at & 1):  # the "I mean" that says nothing may correct something
+            cells[at] = {symbol: edges for symbol, edges in cells[at].items() if symbol == "correction"}
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
             return (), ()
         following = self._following(passable)

@@ -5,16 +5,25 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Container, Iterable, Iterator, Mapping, Set
 
+from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
 from glossa.house.notation import Sequence
 from glossa.house.sorts import NumberValues
 from glossa.language import Language, plural
 from glossa.language.phrases import Words
 
+OPENING = "open"
+"""The pair of opposites that opens and shuts things."""
+
 
 def sequences(intents: Iterable[Intent], tag: str) -> Iterator[Sequence]:
     """Every sequence of the phrases of some intents in a language."""
     return (s for intent in intents for phrase in intent.phrases_in(tag) for s in phrase.sequences)
+
+
+def words_of(intents: Iterable[Intent], tag: str) -> set[str]:
+    """The words of the phrases of some intents."""
+    return {w for sequence in sequences(intents, tag) for position in sequence.positions for w in position.words}
 
 
 def verbs(house: House, tag: str, language: Language) -> frozenset[str]:
@@ -40,6 +49,24 @@ def counted(house: House, language: Language, taken: Container[str]) -> frozense
     names = [name for name, values in house.slots.items() if isinstance(values, NumberValues) and not values.unit]
     forms = {form for n in names for form in (n, plural(n, language), n.removesuffix("s"))}
     return frozenset(form for form in forms if len(form) > 2 and form.isalpha() and form not in taken)
+
+
+def ways_of_opening(house: House, tag: str, language: Language) -> dict[str, tuple[str, ...]]:
+    """For an intent that raises or lowers something to an end, the words that open or shut it, where no phrase of the house says so."""
+    own = {word: axes[0] for word, axes in language.poles.items()}
+    moving = {own[w][0] for w in language.grammar.directions if w in own}
+    ranges = {n for d in house.devices.values() for n, p in d.properties.items() if isinstance(p.values, NumberValues)}
+    found = {}
+    for intent in house.intents.values():
+        ends = [name for name, setting in intent.set.items() if isinstance(setting, Fixed) and name in ranges]
+        if len(ends) != 1 or len(intent.set) > 1 or not intent.to_a_device or intent.change:
+            continue
+        others = [i for i in house.intents.values() if ends[0] in i.set]
+        if any(own[w][0] == OPENING for w in words_of(others, tag) if w in own):
+            continue
+        sides = {own[w][1] for w in words_of([intent], tag) if w in own and own[w][0] in moving}
+        found[intent.id] = tuple(sorted(w for w, (axis, side) in own.items() if axis == OPENING and {side} == sides))
+    return found
 
 
 def ways_of_changing(house: House, tag: str, language: Language) -> dict[str, set[str]]:

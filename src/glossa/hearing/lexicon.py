@@ -9,7 +9,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.house_words import counted, sequences, verbs, ways_of_asking, ways_of_changing
+from glossa.hearing.house_words import counted, verbs, ways_of_asking, ways_of_changing, ways_of_opening, words_of
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
 from glossa.house.effects import Fixed
@@ -80,6 +80,7 @@ class Lexicon:
         numbers: what reads quantities.
         ordering: the words that its phrases order with.
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
+        opening: for an intent that raises or lowers something, the words that open or shut it.
         several: runs of several words by their first one, with the other ways to say each.
     """
 
@@ -113,16 +114,16 @@ class Lexicon:
         self._add_devices()
         for number, spec in enumerate(self.specs):
             self._add_values(number, spec)
-        in_phrases = {
-            w for sequence in sequences(house.intents.values(), tag) for position in sequence.positions for w in position.words
-        }
+        in_phrases = words_of(house.intents.values(), tag)
         self._strict = {w: cost for w, cost in self._strict.items() if w not in in_phrases}
         in_phrases.update(w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words)
         self._words |= in_phrases
         self.ordering = verbs(house, tag, self.language)
         self.changing = ways_of_changing(house, tag, self.language)
         self.asking = ways_of_asking(house, self.language, self.changing)
+        self.opening = ways_of_opening(house, tag, self.language)
         self._words.update(w for texts in self.asking.values() for text in texts for w in text)
+        self._words.update(w for words in self.opening.values() for w in words)
         for ways in self.several.values():
             for said, others in ways.items():
                 if all(w in self._words for w in said):

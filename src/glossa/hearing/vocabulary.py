@@ -247,7 +247,10 @@ class Vocabulary:
         yield Near(plural(word, language), COSTS.many_for_one, How.FORM)
         for said in language.toward.get(word, ()):
             own = word in self.words and word not in language.grammar.directions
-            yield Near(said, COSTS.toward + (COSTS.own_word if own else 0.0), How.TOWARD)
+            cost = COSTS.toward + (COSTS.own_word if own else 0.0)
+            yield Near(said, cost, How.TOWARD)
+            for other in same.get(said, ()):
+                yield Near(other, cost + COSTS.synonym, How.TOWARD)
         for heard, near in self._rewritten.get(word, ()):
             if len(heard) == 1:
                 yield near
@@ -416,6 +419,7 @@ class Vocabulary:
         if known or len(word) < 5 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
+        ways = [w for w in ways if self.language.negation.single.isdisjoint(w)]  # "sonne" is no "son ne"
         whole = [w for w in ways if any(map(self._whole, w)) and all(self._whole(p) or p in self._ordinary for p in w)]
         return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else self._misheard_pair(word)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from functools import lru_cache
 from itertools import pairwise
 
@@ -230,19 +230,37 @@ class Grammar:
         slots = {slot for _, slot, optional in positions if slot and not optional}
         measured = {name for name, setting in intent.set.items() if slot_of(setting) in slots}
         same = self.lexicon.language.same
-        measures = frozenset(s for name in measured for w in words(name) for s in (w, *same.get(w, ())))
+        poles = self.lexicon.language.poles
+        measures = {s for name in measured for w in words(name) for s in (w, *same.get(w, ()))} if len(slots) > 1 else set()
+        if "device" in slots and any(not optional and any(w in poles for w in said) for said, _, optional in positions):
+            changed = {s for name in intent.change for w in words(name) for s in (w, *same.get(w, ()))}
+            measures |= changed - poles.keys()  # the "volume" of "less volume on $device"
         last = max((i for i, (said, _, optional) in enumerate(positions) if said and not optional), default=-1)
+        verbs = (
+            self._verbs if len(slots - intent.defaults.keys()) > 1 else self.lexicon.language.verbs
+        )  # "wash up" fades nothing up
         if intent.read or any(slot and slot != "device" for _, slot, _ in positions[last + 1 :]):
             last = -1  # a preposition leads to what follows it, and ends a question
         return tuple(
             self._slot_place(slot, intent)
             if slot
-            else self._place(said, optional, names, measures, many=len(slots) > 1, sets=bool(measured), last=at == last)
+            else self._place(
+                said, optional, names, measures, many=len(slots) > 1, verbs=verbs, sets=bool(measured), last=at == last
+            )
             for at, (said, slot, optional) in enumerate(positions)
         )
 
     def _place(
-        self, said: Words, optional: bool, names: frozenset[str], measures: frozenset[str], *, many: bool, sets: bool, last: bool
+        self,
+        said: Words,
+        optional: bool,
+        names: frozenset[str],
+        measures: Set[str],
+        *,
+        many: bool,
+        verbs: Set[str],
+        sets: bool,
+        last: bool,
     ) -> Place:
         """A place for words.
 
@@ -252,6 +270,7 @@ class Grammar:
             names: the words of the names of the intent's own device.
             measures: the words for what its values measure.
             many: whether two slots at least say the rest, so that a verb adds little.
+            verbs: the verbs that may add little.
             sets: whether one of them says what a property becomes, so that it does not matter which way: the "dim" of "dim $device to $level".
             last: whether no other words are said behind it, so that a word that may be a preposition is none: the "auf" of "mach die Luke auf".
         """
@@ -269,9 +288,8 @@ class Grammar:
         least = min(WEIGHT[Role.POLE] if directs and w in directing else self.word_weight[w] for w in said)
         small = least <= 2 * WEIGHT[Role.SMALL]
         own = bool(names) and all(w in names for w in said)
-        measure = not small and many and held_words <= measures
-        verbs = held_words <= self._verbs
-        only_verb = many and verbs and (sets or held_words.isdisjoint(language.poles))
+        measure = not small and held_words <= measures
+        only_verb = many and held_words <= verbs and (sets or held_words.isdisjoint(language.poles))
         missing = min(least, COSTS.missing_measure) if measure else min(least, COSTS.missing_verb) if only_verb else least
         return Place(number, said, "", 0.0 if optional else missing, small, own=own, measure=measure)
 

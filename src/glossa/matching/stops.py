@@ -235,7 +235,8 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
     if any(alignment.candidate(slot) is None for slot in scaled):
         for at in alignment.left_over(Role.UNKNOWN, Role.VERB, Role.TALK, Role.SMALL):
             about = utterance.words[at] in alignment.pattern.measures  # the "calor" of "más calor en la salita"
-            if at and not about and utterance.words[at - 1] in relative:
+            leads = utterance.words[at] in grammar.lexicon.articles and alignment.covered >> at + 1 & 1  # "le son de la télé"
+            if at and not about and not leads and utterance.words[at - 1] in relative:
                 return " ".join(utterance.words[at - 1 : at + 1])
     if any(p.slot == "device" for p in alignment.pattern.places) or alignment.pattern.intent.device:
         behind = _unknown_behind(utterance, alignment, grammar)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from glossa.hearing.costs import COSTS
+from glossa.hearing.house_words import words_of
 from glossa.hearing.lexicon import NO_WAYS, Lexicon
 from glossa.house.effects import Fixed, FromSlot
 from glossa.house.model import House, Intent
@@ -37,7 +38,7 @@ class Variants:
 
     def implied(self, intent: Intent) -> Iterator[tuple[Sequence[Position], float]]:
         """What an intent is said with, whatever its phrases are, each with what it costs."""
-        for variant in (*self._switched(intent), *self._asked(intent)):
+        for variant in (*self._switched(intent), *self._opened(intent), *self._asked(intent)):
             yield variant, COSTS.household
 
     def _otherwise(self, positions: Sequence[Position]) -> Iterator[list[Position]]:
@@ -76,9 +77,7 @@ class Variants:
         (name, setting), *_ = intent.set.items()
         if name in self._from_slots:
             return []
-        said = frozenset(
-            w for p in intent.phrases_in(self.lexicon.tag) for s in p.sequences for q in s.positions for w in q.words
-        )
+        said = words_of([intent], self.lexicon.tag)
         found: dict[str, None] = {}
         for spec in (self.lexicon.specs[n] for n in self.lexicon.specs_of.get(name, ())):
             if isinstance(spec, SwitchValues) and isinstance(setting, Fixed):
@@ -90,6 +89,11 @@ class Variants:
             return []
         value: Position = (unsaid, "", False)
         return [[value, DEVICE], [DEVICE, value]]
+
+    def _opened(self, intent: Intent) -> list[list[Position]]:
+        """What raises and lowers a thing opens and shuts it, where no phrase says so: "open the barrier" for "raise the barrier"."""
+        said = self.lexicon.opening.get(intent.id, ())
+        return [[(said, "", False), DEVICE]] if said else []
 
     def _asked(self, intent: Intent) -> list[list[Position]]:
         """How one asks for what an intent reads: "how bright is the lamp"."""
