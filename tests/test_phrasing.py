@@ -259,3 +259,83 @@ class Names(Lines):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class OtherLanguages(Lines):
+    def test_more_and_less_is_said_in_other_words_than_the_phrases(self) -> None:
+        self.accepted(
+            "moulin",
+            {
+                "plus fort la chaîne": ("plus_fort", {"device": ("chaine",), "pas": 4}),
+                "la chaîne un peu moins fort": ("moins_fort", {"device": ("chaine",)}),
+                "deux degrés de moins dans l'atelier": ("moins_chaud", {"device": ("poele_atelier",), "ecart": 2}),
+            },
+        )
+        self.accepted("tilleuls", {"chauffage du bébé plus bas": ("moins_chaud", {"device": ("chauffage_bebe",), "degres": 1})})
+        self.accepted("botica", {"más calor en la salita": ("mas_calor", {"device": ("estufa_salita",), "grado": 1})})
+        self.accepted("seehof", {"dreh die Heizung in der Stube runter": ("kaelter", {"device": ("heizung_stube",), "grade": 1})})
+
+    def test_an_article_is_no_number(self) -> None:
+        for house, line, slot in (
+            ("tilleuls", "mets un minuteur", "minutes"),
+            ("terrado", "pon un temporizador", "minutos"),
+            ("tilleuls", "mets un minuteur de une minute", ""),
+        ):
+            match = self.matcher(house).match(line)
+            self.assertEqual((match.outcome, match.detail), ("ask", slot) if slot else ("accept", ""), line)
+
+    def test_slots_name_the_unit_of_their_numbers(self) -> None:
+        self.accepted("tilleuls", {"monte la radio du salon de cinq crans": ("plus_fort", {"device": ("radio_salon",), "crans": 5})})
+
+    def test_what_raises_and_lowers_a_thing_opens_and_shuts_it(self) -> None:
+        self.accepted(
+            "rotonde",
+            {
+                "ouvre les volets du salon": ("lever", {"device": ("volets_salon",)}),
+                "ferme le volet de léa": ("descendre", {"device": ("volet_lea",)}),
+            },
+        )
+        self.accepted("pinar", {"cierra la barrera": ("bajar", {"device": ("barrera",)})})
+        self.refused("pinar", "cierra la música del bar")
+
+    def test_particles_stand_apart_from_their_verb(self) -> None:
+        match = self.matcher("seehof").match("sperr die Haustür auf")
+        assert match.best is not None
+        self.assertEqual((match.outcome, match.best.slots["riegel"]), ("confirm", "off"))
+        self.assertNotEqual(self.matcher("seehof").match("stell einen Saunaofen").outcome, "accept")  # "einen" is no "ein"
+
+    def test_a_verb_says_little_beside_a_device_and_its_value(self) -> None:
+        self.accepted("forsthaus", {"Kachelofen neunzehn Grad": ("ziel", {"device": ("kachelofen",), "ziel": 19})})
+
+    def test_clauses_in_front(self) -> None:
+        self.accepted(
+            "moulin",
+            {
+                "les copains arrivent allume les guirlandes": ("allumer", {"device": ("guirlandes",)}),
+                "je suis gelée monte le poêle": ("plus_chaud", {"device": ("poele",)}),
+                "on s'entend plus baisse la chaîne": ("moins_fort", {"device": ("chaine",)}),
+            },
+        )
+        self.accepted("terrado", {"ha salido el sol extiende el toldo": ("abrir", {"device": ("toldo",)})})
+        self.accepted("seehof", {"mach im Bad alles aus": ("schalten", {"device": ("spiegel", "waschmaschine", "luefter")})})
+
+
+class Hesitation(Lines):
+    def test_another_name_behind_it_is_asked_about(self) -> None:
+        for house, line, device in (
+            ("moulin", "ferme le volet sud euh le nord", "volet_nord"),
+            ("seehof", "mach die Stehlampe äh das Kaminlicht aus", "kaminlicht"),
+            ("belfry", "switch off the bass amp um the guitar amp", "guitar_amp"),
+        ):
+            match = self.matcher(house).match(line)
+            assert match.best is not None
+            self.assertEqual((match.outcome, match.best.slots["device"]), ("confirm", (device,)), line)
+
+    def test_what_is_filler_elsewhere_corrects(self) -> None:
+        self.accepted(
+            "belfry",
+            {"turn off the sink light I mean the crypt light": ("switch", {"device": ("crypt_light",), "power": "off"})},
+        )
+
+    def test_what_is_said_twice_opposes_nothing(self) -> None:
+        self.accepted("ropewalk", {"turn off the turn off the strip light": ("power", {"device": ("strip",), "power": "off"})})

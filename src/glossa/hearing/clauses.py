@@ -90,6 +90,7 @@ class ClauseGrammar:
         """Whether a word is a verb that gives orders: one of the language, in a form that the house knows, or of a phrase itself."""
         language, words = self.language, self.lexicon.vocabulary.words
         known = word in words or not words.isdisjoint(language.same.get(word, ()))
+        known = known or (bool(language.grammar.particles) and word in language.light)  # the "mach" of "ausmachen"
         if word in self.lexicon.of_noun_word or word in self.lexicon.named:
             return False  # the "light" of "the store light"
         stems = any(word.startswith(stem) and plural(stem, language) != word for stem in language.verbs)

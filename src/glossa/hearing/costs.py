@@ -29,6 +29,7 @@ class Costs(Struct, frozen=True):
         said_again: a word of the house that was said before.
         part, head_first, first_words: a part of a name, one with its noun in front, its first words alone. other_name: a part of a name
             that is the whole name of another device, or a room that it isn't in.
+        turned: a name with its noun at the other end, and a word of it only heard by sound: "light in our lives" for "lava light".
         wrong_room, moved, room_alone, room_only, room_bare, apart, everything: device expressions: a room that it is not in, "in the room"
             behind, a room without a preposition, nothing but a place ("in the den") and a room ("the den"), a modifier that stands apart, "all" without a noun.
         missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
@@ -65,6 +66,7 @@ class Costs(Struct, frozen=True):
     head_first: float = 0.05
     first_words: float = 0.4
     other_name: float = 0.5
+    turned: float = 0.2
     wrong_room: float = 0.3
     moved: float = 0.03
     room_alone: float = 0.05

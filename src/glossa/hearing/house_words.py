@@ -55,6 +55,7 @@ def ways_of_opening(house: House, tag: str, language: Language) -> dict[str, tup
     """For an intent that raises or lowers something to an end, the words that open or shut it, where no phrase of the house says so."""
     own = {word: axes[0] for word, axes in language.poles.items()}
     moving = {own[w][0] for w in language.grammar.directions if w in own}
+    leading = frozenset(language.grammar.absolute)  # the "auf" of "auf fünfzig"
     ranges = {n for d in house.devices.values() for n, p in d.properties.items() if isinstance(p.values, NumberValues)}
     found = {}
     for intent in house.intents.values():
@@ -62,7 +63,7 @@ def ways_of_opening(house: House, tag: str, language: Language) -> dict[str, tup
         if len(ends) != 1 or len(intent.set) > 1 or not intent.to_a_device or intent.change:
             continue
         others = [i for i in house.intents.values() if ends[0] in i.set]
-        if any(own[w][0] == OPENING for w in words_of(others, tag) if w in own):
+        if any(own[w][0] == OPENING for w in words_of(others, tag) if w in own and w not in leading):
             continue
         sides = {own[w][1] for w in words_of([intent], tag) if w in own and own[w][0] in moving}
         found[intent.id] = tuple(sorted(w for w, (axis, side) in own.items() if axis == OPENING and {side} == sides))

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from glossa.hearing.costs import COSTS
 from glossa.hearing.house_words import counted, verbs, ways_of_asking, ways_of_changing, ways_of_opening, words_of
 from glossa.hearing.numbers import NumberReader
+from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
 from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
@@ -41,6 +42,7 @@ class Entry(Struct, frozen=True):
         room: the room's id.
         cost: what naming it so costs.
         words: of a name and of a front.
+        turned: whether it is a name with its noun at the other end.
     """
 
     kind: str
@@ -50,6 +52,7 @@ class Entry(Struct, frozen=True):
     room: str = ""
     cost: float = 0.0
     words: Words = ()
+    turned: bool = False
 
 
 class _Node(Struct):
@@ -292,7 +295,7 @@ class Lexicon:
             self._add(way, Entry("name", devices, words=way))
             turned = self._turned(way)  # "the lamp on the left bedside"
             if turned and turned not in named:
-                self._add(turned, Entry("name", devices, cost=COSTS.head_first))
+                self._add(turned, Entry("name", devices, cost=COSTS.head_first, turned=True))
         self._add_numbered(named)
         self._add_fronts(named)
         for rest, devices in rests.items():
@@ -470,10 +473,12 @@ class Lexicon:
             while stack:
                 node, here, cost, used = stack.pop()
                 if used and used[-1].end == here:
+                    guessed = any(e.how & How.SOUND for e in used)
                     for entry in node.entries:
+                        price = cost + entry.cost + (COSTS.turned if guessed and entry.turned else 0.0)
                         key = (here, id(entry))
-                        if key not in best or cost + entry.cost < best[key].cost:
-                            best[key] = NamedSpan(start, here, entry, cost + entry.cost, used)
+                        if key not in best or price < best[key].cost:
+                            best[key] = NamedSpan(start, here, entry, price, used)
                 if here >= count or cost > COSTLIEST_NAME or not node.next:
                     continue
                 for edge in edges[here]:

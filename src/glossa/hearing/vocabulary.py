@@ -174,6 +174,7 @@ class Vocabulary:
         )
         self._ordinary = frozenset(w for phrases in listed for w in phrases.words)
         self._ordinary |= language.small | language.light | language.negation.single
+        self._apart = self._parted()
         self._household: dict[str, list[tuple[Words, Near]]] = {}
         self._rewritten: dict[str, list[tuple[Words, Near]]] = {}
         for heard, said in same:
@@ -238,6 +239,8 @@ class Vocabulary:
         for said in same.get(word, ()):
             yield Near(said, COSTS.synonym, How.SYNONYM)
         yield from self._particle(word)
+        for said, also in self._apart.get(word, ()):
+            yield Near(said, COSTS.form, How.FORM, also)
         for base in self.bases(word) if word not in language.grammar.articles else ():
             yield Near(base, COSTS.form, How.FORM)
             for said in same.get(base, ()):
@@ -285,6 +288,21 @@ class Vocabulary:
                     if known:
                         yield Near(particle, COSTS.form, How.FORM, tuple(dict.fromkeys((*known, *self._said_as(known)))))
                         break
+
+    def _parted(self) -> dict[str, list[tuple[str, Words]]]:
+        """For a particle, the verbs of the house that are written together with it, each with what the verb is said as: "hochfahren"."""
+        language = self.language
+        found: dict[str, list[tuple[str, Words]]] = {}
+        for word in self._order:
+            for particle in language.grammar.particles:
+                rest = word.removeprefix(particle)
+                if rest == word or len(rest) < 4 or not any(rest.startswith(v) for v in (*language.verbs, *language.light)):
+                    continue
+                stems = dict.fromkeys((rest, *(rest.removesuffix(e) for e in language.grammar.endings)))
+                said = [s for stem in stems for s in (stem, *sorted(language.same.get(stem, ())))]
+                for same in (particle, *language.same.get(particle, ())):
+                    found.setdefault(same, []).append((word, tuple(dict.fromkeys(said))))
+        return found
 
     def _said_as(self, verbs: Iterable[str]) -> Iterator[str]:
         """Verbs of the house that mean the same as some."""
