@@ -285,7 +285,9 @@ class OtherLanguages(Lines):
             self.assertEqual((match.outcome, match.detail), ("ask", slot) if slot else ("accept", ""), line)
 
     def test_slots_name_the_unit_of_their_numbers(self) -> None:
-        self.accepted("tilleuls", {"monte la radio du salon de cinq crans": ("plus_fort", {"device": ("radio_salon",), "crans": 5})})
+        self.accepted(
+            "tilleuls", {"monte la radio du salon de cinq crans": ("plus_fort", {"device": ("radio_salon",), "crans": 5})}
+        )
 
     def test_what_raises_and_lowers_a_thing_opens_and_shuts_it(self) -> None:
         self.accepted(

@@ -119,7 +119,8 @@ class DeviceGrammar:
                 # "turn off all the", "turn all the off": what, was not said; "both off": two that were spoken of
                 articles = self._lexicon.articles.difference(self._lexicon.language.numbers.of)
                 cut = words[edge.end - 1] in self._lexicon.articles or not articles.isdisjoint(words[edge.end : edge.end + 1])
-                cut = cut or words[edge.start] in self._lexicon.language.grammar.them
+                grammar = self._lexicon.language.grammar
+                cut = cut or words[edge.start] in grammar.them or " ".join(words[edge.start : edge.end]) in grammar.distributive
                 if not cut and not any(
                     "core" in cells[at] or "room" in cells[at] for at in following[edge.end] if at < len(cells)
                 ):

@@ -60,6 +60,7 @@ class GrammarWords(Section, frozen=True):
         keeping: verbs that leave something as it is, before a word of ``as_it_is``, and set it otherwise.
         ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
         asking: words that a question about a state may hold beside those of its phrase.
+        distributive: those of ``all`` that a noun follows: "every", so that "every evening" is not everything.
         head: where the noun of a name stands, ``last`` or ``first``.
         told: endings of verbs that tell of something instead of ordering it.
         plural: [pattern, replacement] pairs, the first that fits counts; many: the pattern of a word that is a plural already; ``singular``
@@ -75,6 +76,7 @@ class GrammarWords(Section, frozen=True):
     leaving: Words = []
     as_it_is: Words = []
     all: Words = []
+    distributive: Words = []
     pair: Words = []
     everything: Words = []
     inside: Words = []
