@@ -305,6 +305,14 @@ class OtherLanguages(Lines):
         assert match.best is not None
         self.assertEqual((match.outcome, match.best.slots["riegel"]), ("confirm", "off"))
         self.assertNotEqual(self.matcher("seehof").match("stell einen Saunaofen").outcome, "accept")  # "einen" is no "ein"
+        self.accepted(
+            "kontor",
+            {
+                "fahr die Leinwand runter": ("runter", {"device": ("leinwand",)}),
+                "zieh die Jalousie im Büro hoch": ("hoch", {"device": ("jalousie",)}),
+                "mach die Jalousie im Büro zu": ("runter", {"device": ("jalousie",)}),
+            },
+        )
 
     def test_a_verb_says_little_beside_a_device_and_its_value(self) -> None:
         self.accepted("forsthaus", {"Kachelofen neunzehn Grad": ("ziel", {"device": ("kachelofen",), "ziel": 19})})
@@ -338,6 +346,10 @@ class Hesitation(Lines):
             "belfry",
             {"turn off the sink light I mean the crypt light": ("switch", {"device": ("crypt_light",), "power": "off"})},
         )
+
+    def test_every_needs_a_noun(self) -> None:
+        self.accepted("marigold", {"all off": ("switch", {"power": "off"})})
+        self.refused("marigold", "every evening at six")
 
     def test_what_is_said_twice_opposes_nothing(self) -> None:
         self.accepted("ropewalk", {"turn off the turn off the strip light": ("power", {"device": ("strip",), "power": "off"})})
