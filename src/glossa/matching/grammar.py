@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence, Set
+from collections.abc import Iterable, Mapping, Sequence, Set
 from functools import lru_cache
 from itertools import pairwise
 
@@ -228,39 +228,40 @@ class Grammar:
 
     def _places(self, positions: Sequence[tuple[Words, str, bool]], intent: Intent, names: frozenset[str]) -> tuple[Place, ...]:
         slots = {slot for _, slot, optional in positions if slot and not optional}
-        measured = {name for name, setting in intent.set.items() if slot_of(setting) in slots}
-        same = self.lexicon.language.same
-        poles = self.lexicon.language.poles
-        measures = {s for name in measured for w in words(name) for s in (w, *same.get(w, ()))} if len(slots) > 1 else set()
-        if "device" in slots and any(not optional and any(w in poles for w in said) for said, _, optional in positions):
-            changed = {s for name in intent.change for w in words(name) for s in (w, *same.get(w, ()))}
-            measures |= changed - poles.keys()  # the "volume" of "less volume on $device"
+        measures, little = self._measured(positions, intent, slots), self._adding_little(intent, slots)
         last = max((i for i, (said, _, optional) in enumerate(positions) if said and not optional), default=-1)
-        verbs = (
-            self._verbs if len(slots - intent.defaults.keys()) > 1 else self.lexicon.language.verbs
-        )  # "wash up" fades nothing up
         if intent.read or any(slot and slot != "device" for _, slot, _ in positions[last + 1 :]):
             last = -1  # a preposition leads to what follows it, and ends a question
         return tuple(
-            self._slot_place(slot, intent)
-            if slot
-            else self._place(
-                said, optional, names, measures, many=len(slots) > 1, verbs=verbs, sets=bool(measured), last=at == last
-            )
+            self._slot_place(slot, intent) if slot else self._place(said, optional, names, measures, little, last=at == last)
             for at, (said, slot, optional) in enumerate(positions)
         )
 
+    def _measured(self, positions: Sequence[tuple[Words, str, bool]], intent: Intent, slots: Set[str]) -> Set[str]:
+        """The words of a phrase that only say what its values measure: the "speed" of "speed $speed", the "volume" of "less volume on $device"."""
+        language = self.lexicon.language
+
+        def called(names: Iterable[str]) -> set[str]:
+            return {said for name in names for w in words(name) for said in (w, *language.same.get(w, ()))}
+
+        found = called(name for name, setting in intent.set.items() if slot_of(setting) in slots) if len(slots) > 1 else set()
+        directed = any(not optional and any(w in language.poles for w in said) for said, _, optional in positions)
+        return found | called(intent.change) - language.poles.keys() if directed and "device" in slots else found
+
+    def _adding_little(self, intent: Intent, slots: Set[str]) -> Set[str]:
+        """The verbs that add little to the slots of a phrase, where these are two at least.
+
+        A direction adds something, but not beside what a property becomes: the "dim" of "dim $device to $level".
+        """
+        language = self.lexicon.language
+        if len(slots) < 2:
+            return frozenset()
+        verbs = self._verbs if len(slots - intent.defaults.keys()) > 1 else language.verbs  # "wash up" fades nothing up
+        sets = any(slot_of(setting) in slots for setting in intent.set.values())
+        return verbs if sets else verbs - language.poles.keys()
+
     def _place(
-        self,
-        said: Words,
-        optional: bool,
-        names: frozenset[str],
-        measures: Set[str],
-        *,
-        many: bool,
-        verbs: Set[str],
-        sets: bool,
-        last: bool,
+        self, said: Words, optional: bool, names: frozenset[str], measures: Set[str], little: Set[str], *, last: bool
     ) -> Place:
         """A place for words.
 
@@ -269,9 +270,7 @@ class Grammar:
             optional: whether it may be left out.
             names: the words of the names of the intent's own device.
             measures: the words for what its values measure.
-            many: whether two slots at least say the rest, so that a verb adds little.
-            verbs: the verbs that may add little.
-            sets: whether one of them says what a property becomes, so that it does not matter which way: the "dim" of "dim $device to $level".
+            little: the verbs that add little to its slots.
             last: whether no other words are said behind it, so that a word that may be a preposition is none: the "auf" of "mach die Luke auf".
         """
         for word in said:
@@ -289,8 +288,8 @@ class Grammar:
         small = least <= 2 * WEIGHT[Role.SMALL]
         own = bool(names) and all(w in names for w in said)
         measure = not small and held_words <= measures
-        only_verb = many and held_words <= verbs and (sets or held_words.isdisjoint(language.poles))
-        missing = min(least, COSTS.missing_measure) if measure else min(least, COSTS.missing_verb) if only_verb else least
+        most = COSTS.missing_measure if measure else COSTS.missing_verb if held_words <= little else least
+        missing = min(least, most)
         return Place(number, said, "", 0.0 if optional else missing, small, own=own, measure=measure)
 
     def _slot_place(self, slot: str, intent: Intent) -> Place:
