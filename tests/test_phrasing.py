@@ -347,6 +347,10 @@ class Hesitation(Lines):
             {"turn off the sink light I mean the crypt light": ("switch", {"device": ("crypt_light",), "power": "off"})},
         )
 
+    def test_a_negation_that_ran_together_with_its_verb(self) -> None:
+        self.refused("marigold", "dontturn on the galley lamp")
+        self.refused("terrado", "noenciendas la tira")
+
     def test_every_needs_a_noun(self) -> None:
         self.accepted("marigold", {"all off": ("switch", {"power": "off"})})
         self.refused("marigold", "every evening at six")

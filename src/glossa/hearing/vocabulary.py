@@ -437,7 +437,7 @@ class Vocabulary:
         if known or len(word) < 5 or self.respelt(word) in self._spelt:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
-        ways = [w for w in ways if self.language.negation.single.isdisjoint(w)]  # "sonne" is no "son ne"
+        ways = [w for w in ways if len(w[1]) > 2 or w[1] not in self.language.negation.single]  # "sonne" is no "son ne"
         whole = [w for w in ways if any(map(self._whole, w)) and all(self._whole(p) or p in self._ordinary for p in w)]
         return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else self._misheard_pair(word)
 
