@@ -57,6 +57,10 @@ class Tables(unittest.TestCase):
         self.assertIn("intent: switch, not switch+volume", other.wrong)
         self.assertIn("one group for each intent", broken.wrong[0])
 
+    def test_what_stands_behind_a_joiner_is_a_command_of_its_own(self) -> None:
+        match = MATCHER.match("galley lamp off and open the saloon vent, then the radio to ten")
+        self.assertEqual([part.best.intent for part in match.parts if part.best], ["switch", "open_vent", "volume"])
+
     def test_a_clock_that_runs_backwards(self) -> None:
         text = "utterance,session,at\ngalley lamp on,a,5\ngalley lamp off,a,3\n"
         first, second = glossa.read_table(text, "t.csv", MARIGOLD)

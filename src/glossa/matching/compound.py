@@ -144,9 +144,16 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
     def says_nothing(start: int, end: int) -> bool:
         return all(r in _NO_COMMAND for r in utterance.roles[start:end])
 
-    def accepted(number: int) -> bool:
-        start, end = starts[number], ends[number]
+    def accepted(first: int, last: int) -> bool:
+        start, end = starts[first], ends[last]
         return not says_nothing(start, end) and understand(utterance.written(start, end), ()).outcome == Outcome.ACCEPT
+
+    def falls_apart(first: int, last: int) -> bool:
+        """Whether a stretch is commands of its own: each of its parts, or what stands before a joiner and what stands behind it."""
+        if first < last and all(accepted(number, number) for number in range(first, last + 1)):
+            return True
+        joiners = (at for at in range(first, last) if places[at].joined)
+        return any(accepted(first, at) and accepted(at + 1, last) for at in joiners)
 
     def stretch(first: int, last: int, before: Path) -> Path | None:
         """The way to the end of a stretch that begins where another way ends; None where the stretch can't be a command."""
@@ -157,7 +164,7 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
         loose = [b for b in (place, places[last] if last < len(places) else None) if b and not b.joined and not b.pause]
         if loose and sum(r in TELLING for r in utterance.roles[start:end]) < LEAST_TOLD:
             return None  # the "lower" of "lower the vent" is no command of its own
-        if first < last and all(accepted(number) for number in range(first, last + 1)):
+        if falls_apart(first, last):
             return None  # these need no joining to others
         known_before = before if place is None or place.joined or place.pause else Path()
         match = _understood(utterance, start, end, known_before, language, understand)
