@@ -49,6 +49,7 @@ class Clauses(Lines):
                 "before you go to sleep switch the inverter off": ("switch", {"device": ("inverter",), "power": "off"}),
                 "I can't see a thing turn the engine room lamp on": ("switch", {"device": ("engine_lamp",), **on}),
                 "close the galley vent the smoke is in my eyes": ("shut_vent", {"device": ("galley_vent",)}),
+                "would somebody close the saloon vent the rain's coming in": ("shut_vent", {"device": ("saloon_vent",)}),
                 "the band are ready so galley lamp to forty": ("set_level", {"device": ("galley_lamp",), "level": 40}),
             },
         )

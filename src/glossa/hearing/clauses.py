@@ -110,6 +110,7 @@ class _Line:
         self.grammar, self.language = grammar, grammar.language
         self.text, self.tokens, self.roles, self.spans, self.expressions = text, tokens, roles, spans, expressions
         self.words = tuple(t.word for t in tokens)
+        self.written = [text[t.start : t.end].replace("’", "'") for t in tokens]
         self.first = first_said(roles)
 
     def clauses(self) -> Clauses:
@@ -133,9 +134,10 @@ class _Line:
         """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
         words, roles = self.words, self.roles
         ordered = self.first < at and words[at] in self.grammar.lexicon.articles and self.grammar.orders(words[self.first])
-        if ordered and words[at + 2 : at + 3] and words[at + 2] in self.language.grammar.copula:
-            if roles[at + 1] in (Role.UNKNOWN, Role.WORD):
-                return True  # "close the blind the sun is in my eyes"
+        if ordered and words[at + 2 : at + 3]:
+            states = words[at + 2] in self.language.grammar.copula and roles[at + 1] in (Role.UNKNOWN, Role.WORD)
+            if states or (roles[at + 1] == Role.UNKNOWN and self.written[at + 1].endswith("'s")):
+                return True  # "close the blind the sun is in my eyes", "... the rain's coming in"
         if words[at] not in self.grammar.beginning.by_first or not self.grammar.beginning.at(words, at):
             return False
         pointing = at and roles[at - 1] == Role.VERB and words[at] in self.grammar.pronouns  # the "sie" of "mach sie an"
@@ -170,8 +172,7 @@ class _Line:
         cried = start + (roles[start] in _SAYING)  # "blast I forgot the kettle"
         subject = any(grammar.beginning.at(words, i) for i in range(min(cried + 1, len(words)))) or self._told_of(start)
         asked = words[start] in language.question and not subject
-        written = [self.text[t.start : t.end].replace("’", "'") for t in self.tokens]
-        shortest = SHORTEST_CLAUSE - ("'" in written[start])  # "we're"
+        shortest = SHORTEST_CLAUSE - ("'" in self.written[start])  # "we're"
         names = {e.start: e for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
         mask, states, unable = 0, False, False
         for at, word in enumerate(words):
@@ -184,7 +185,7 @@ class _Line:
                 if ended and not self._goes_on(following):
                     mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
             if not asked:  # "dinner is ready, ...", "the shower's steamed up ..."
-                states = states or (at > start and word in language.grammar.copula) or written[at].endswith("'s")
+                states = states or (at > start and word in language.grammar.copula) or self.written[at].endswith("'s")
             if not subject and not states:
                 continue
             if at and word in grammar.opened.by_first and grammar.opened.at(words, at):
