@@ -9,17 +9,15 @@ from __future__ import annotations
 import argparse
 import os
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ProcessPoolExecutor
-from itertools import repeat
 from pathlib import Path
-
-from msgspec import Struct
+from typing import NamedTuple
 
 import glossa
 from accuracy import ROOT, Counts, houses, one_error, run, talk_lines
 from glossa.matching.evidence import TERMS, confidence
 from glossa.pictures.reliability import draw_reliability
 from glossa.trials.fit import Example, example, fit_calibrated, pointing_back, without
+from glossa.trials.parallel import each
 from glossa.trials.table import Row
 
 NOISE_SEEDS = (11, 12, 13)
@@ -37,8 +35,7 @@ OUTPUT = ROOT / "src" / "glossa" / "matching" / "evidence.toml"
 
 def gather(jobs: int) -> list[Example]:
     """The examples of all houses."""
-    with ProcessPoolExecutor(jobs) as pool:
-        return [one for found in pool.map(examples_of, houses()) for one in found]
+    return [one for found in each(examples_of, [(name,) for name in houses()], jobs) for one in found]
 
 
 def examples_of(name: str) -> list[Example]:
@@ -72,7 +69,7 @@ def written(weights: Mapping[str, float]) -> str:
     return "\n".join([*lines, *(f'"{t.name}" = {weights[t.name]}' for t in TERMS)]) + "\n"
 
 
-class Judged(Struct, frozen=True):
+class Judged(NamedTuple):
     """One house under weights that were fitted to all the others.
 
     Attributes:
@@ -114,16 +111,15 @@ def held_out(examples: Sequence[Example], file: Path, jobs: int) -> None:
     pairs: list[tuple[float, bool, float]] = []
     talk: list[glossa.Outcome] = []
     rows = [HEADER, "|---|---|---|---|---|---|---|---|---|"]
-    with ProcessPoolExecutor(jobs) as pool:
-        names = list(houses())
-        for name, judged in zip(names, pool.map(judge, names, repeat(examples)), strict=True):
-            rows.append(report_row(name, judged.counts, judged.noisy))
-            total.merge(judged.counts)
-            noisy.merge(judged.noisy)
-            seen.merge(judged.seen)
-            talk += judged.talk
-            pairs += judged.pairs
-            print(rows[-1], flush=True)
+    names = list(houses())
+    for name, judged in zip(names, each(judge, [(name, examples) for name in names], jobs), strict=True):
+        rows.append(report_row(name, judged.counts, judged.noisy))
+        total.merge(judged.counts)
+        noisy.merge(judged.noisy)
+        seen.merge(judged.seen)
+        talk += judged.talk
+        pairs += judged.pairs
+        print(rows[-1], flush=True)
     rows.append(report_row("**all, left out**", total, noisy))
     rows.append(report_row("all, with the weights that ship", seen, None))
     print("\n".join(rows[-2:]))

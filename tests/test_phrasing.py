@@ -336,6 +336,7 @@ class Hesitation(Lines):
         for house, line, device in (
             ("moulin", "ferme le volet sud euh le nord", "volet_nord"),
             ("seehof", "mach die Stehlampe äh das Kaminlicht aus", "kaminlicht"),
+            ("seehof", "mach die Stehlampe äh das Kaminlicht aus in der Stube", "kaminlicht"),
             ("belfry", "switch off the bass amp um the guitar amp", "guitar_amp"),
         ):
             match = self.matcher(house).match(line)

@@ -189,14 +189,14 @@ class DeviceGrammar:
             return replace(other, doubted=True) if other is not None and guessed else other
         if modifier.symbol == "excepted":
             taken = things.many and things.devices & modifier.value
-            return Things(things.references, things.excepted | modifier.value) if taken else None
+            return replace(things, excepted=things.excepted | modifier.value) if taken else None
         placed = []
         for reference in things.references:
             inside = reference.devices & modifier.value.devices
             if not inside or reference.wrong_room:
                 return None
             placed.append(replace(reference, devices=inside))
-        return Things(tuple(placed), things.excepted)
+        return replace(things, references=tuple(placed))
 
 
 def _guessed_wrong(edge: Edge) -> bool:

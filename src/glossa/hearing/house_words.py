@@ -76,10 +76,9 @@ def ways_of_changing(house: House, tag: str, language: Language) -> dict[str, se
     one_way = set(language.grammar.changing) - {poles[w][0][0] for w in language.grammar.directions if w in poles}
     found: dict[str, set[str]] = {}
     for intent in house.intents.values():
-        for phrase in intent.phrases_in(tag):
-            words = {w for sequence in phrase.sequences for position in sequence.positions for w in position.words}
-            for name in intent.properties:
-                found.setdefault(name, set()).update(w for w in words if w in poles and poles[w][0][0] in one_way)
+        words = {w for w in words_of([intent], tag) if w in poles and poles[w][0][0] in one_way}
+        for name in intent.properties:
+            found.setdefault(name, set()).update(words)
     return found
 
 

@@ -473,9 +473,10 @@ class Lexicon:
             while stack:
                 node, here, cost, used = stack.pop()
                 if used and used[-1].end == here:
-                    guessed = any(e.how & How.SOUND for e in used)
                     for entry in node.entries:
-                        price = cost + entry.cost + (COSTS.turned if guessed and entry.turned else 0.0)
+                        price = cost + entry.cost
+                        if entry.turned and any(e.how & How.SOUND for e in used):
+                            price += COSTS.turned
                         key = (here, id(entry))
                         if key not in best or price < best[key].cost:
                             best[key] = NamedSpan(start, here, entry, price, used)

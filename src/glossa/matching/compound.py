@@ -230,8 +230,6 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
     least = min(path.parts, key=lambda m: m.confidence)
     surest = max(path.parts, key=lambda m: m.confidence)
     commands = all(_is_command(m) for m in path.parts)
-    if whole.outcome == Outcome.ACCEPT and not path.joined and _corrected(whole.utterance, language):
-        return whole  # "the sink light I mean the crypt light" is one light
     if commands and least.confidence >= SURE and (whole.outcome != Outcome.ACCEPT or _all_accepted(path)):
         if _taken_back(path.parts, language):
             return replace(path.parts[1], utterance=whole.utterance)
@@ -254,12 +252,6 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
                 whole.limits,
             )
     return whole
-
-
-def _corrected(text: str, language: Language) -> bool:
-    """Whether something is corrected within a line."""
-    correction, words = language.phrases("grammar", "correction"), text.lower().split()
-    return any(correction.at(words, at) for at in range(1, len(words)))
 
 
 def _taken_back(parts: Sequence[Match], language: Language) -> bool:

@@ -10,6 +10,7 @@ from itertools import pairwise
 from msgspec import Struct
 
 from glossa.hearing.costs import COSTS, WEIGHT
+from glossa.hearing.house_words import words_of
 from glossa.hearing.lexicon import Lexicon
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Hearing
@@ -209,9 +210,8 @@ class Grammar:
         units = {spec.unit if isinstance(spec, NumberValues) else spec.sort for spec in specs}
         names += [w for unit in sorted(units) for w in lexicon.language.amounts.of_units.get(unit, ())]
         said = {w for name in names for w in (name, *same.get(name, ()))}
-        phrases = [p for s in intent.phrases_in(self.tag) for q in s.sequences for p in q.positions]
         language = self.lexicon.language
-        return frozenset(said - {w for p in phrases for w in p.words} - set(language.poles) - language.light)
+        return frozenset(said - words_of([intent], self.tag) - set(language.poles) - language.light)
 
     def weigh(self, word: str) -> float:
         """What a word of a phrase weighs."""

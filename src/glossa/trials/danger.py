@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
+from glossa.hearing.house_words import words_of
 from glossa.hearing.lexicon import Lexicon
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
@@ -169,8 +170,7 @@ class _Advice:
             yield f"phrases of {_listed(wanted)} that differ from others by more than “{first.slip.said}”"
 
     def _phrase_words(self, intents: Sequence[str]) -> set[str]:
-        phrases = (p for i in intents for p in self.house.intents[i].phrases_in(self.language.tag))
-        return {w for p in phrases for s in p.sequences for q in s.positions for w in q.words}
+        return words_of((self.house.intents[i] for i in intents), self.language.tag)
 
     def named_apart(self, said: str, heard: str) -> bool:
         """Whether different things of the house are named with two texts; the plural of a word is no other name."""

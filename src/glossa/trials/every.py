@@ -11,6 +11,7 @@ from msgspec import Struct
 
 from glossa.commands.action import act
 from glossa.conversation.conversation import initial_state
+from glossa.hearing.house_words import words_of
 from glossa.house.effects import Shift
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
@@ -158,8 +159,7 @@ def one_error_away(house: House, matcher: Matcher, tag: str) -> list[Mishap]:
     language = load_language(tag)
     lexicon = matcher.grammar(tag).lexicon
     maker = Noise(language, sorted(lexicon.vocabulary.words), house.recogniser)
-    phrases = (p for i in house.intents.values() for p in i.phrases_in(tag))
-    words = {w for p in phrases for s in p.sequences for q in s.positions for w in q.words} | lexicon.named
+    words = words_of(house.intents.values(), tag) | lexicon.named
     words |= {w for names in house.rooms.values() for name in lexicon.texts(names) for w in name}
     words |= {w for v in lexicon.specs for f in v.forms(tag, language) if not f.cost and not f.kin for w in f.words}
     tries = _Tries(house, matcher, {tag: maker})
