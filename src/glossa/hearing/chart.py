@@ -22,7 +22,7 @@ MOST_IN_CELL = 24
 """Edges of one symbol that start at one token; the costliest beyond are dropped, so that no utterance takes long."""
 
 
-class Edge(Struct, frozen=True):
+class Edge(Struct, frozen=True, gc=False):
     """A stretch of tokens taken for a symbol.
 
     Attributes:
@@ -57,7 +57,7 @@ def _by_cost(edge: Edge) -> tuple[float, int]:
     return edge.cost, -edge.end
 
 
-class Rule(Struct, frozen=True):
+class Rule(Struct, frozen=True, gc=False):
     """``head -> body``: the meaning of the head is made of the meanings of the body, at a price."""
 
     head: str
@@ -66,7 +66,7 @@ class Rule(Struct, frozen=True):
     price: float = 0.0
 
 
-class Useful(Struct, frozen=True):
+class Useful(Struct, frozen=True, gc=False):
     """The rules that can be used in an utterance.
 
     Attributes:
@@ -125,43 +125,59 @@ def _complete(
     cell: dict[str, list[Edge]], cells: Cells, following: Sequence[Sequence[int]], useful: Useful, heads: Sequence[str]
 ) -> None:
     """Everything that starts at one token. A head is complete when its turn comes: what its rules start with came before."""
+    starting, unit = useful.starting, useful.unit
     made: dict[int, dict[Any, Edge]] = {}
     turns: list[int] = []
     waiting = list(cell)[::-1]
     while waiting:
         symbol = waiting.pop()
-        for same in useful.unit.get(symbol, ()):
-            cell[same] = cell[symbol]
+        here = cell[symbol]
+        for same in unit.get(symbol, ()):
+            cell[same] = here
             waiting.append(same)
-        for head, rule in useful.starting.get(symbol, ()):
-            if head not in made:
-                made[head] = {}
+        for head, rule in starting.get(symbol, ()):
+            found = made.get(head)
+            if found is None:
+                found = made[head] = {}
                 heappush(turns, head)
-            _extend(rule, cell[symbol], cells, following, made[head])
+            _extend(rule, here, cells, following, found)
         while turns and not waiting:
             head = heappop(turns)
             edges = list(made[head].values())
             if edges:
-                edges.sort(key=_by_cost)
+                if len(edges) > 1:
+                    edges.sort(key=_by_cost)
                 cell[heads[head]] = edges[:MOST_IN_CELL]
                 waiting.append(heads[head])
 
 
 def _extend(rule: Rule, first: Sequence[Edge], cells: Cells, following: Sequence[Sequence[int]], made: dict[Any, Edge]) -> None:
     """Add what a rule makes of the edges for the first symbol of its body and those that follow them; the cheapest of each meaning stays."""
+    body, action, head, price = rule.body, rule.action, rule.head, rule.price
+    if len(body) == 1:
+        for edge in first:
+            value = action((edge.value,))
+            if value is not None:
+                _keep(made, Edge(edge.start, edge.end, head, value, price + edge.cost, edge.used))
+        return
     ways: Sequence[tuple[Edge, ...]] = [(edge,) for edge in first]
-    for symbol in rule.body[1:]:
+    for symbol in body[1:]:
         ways = [(*way, edge) for way in ways for here in following[way[-1].end] for edge in cells[here].get(symbol, ())]
-    action, head, price = rule.action, rule.head, rule.price
+        if not ways:
+            return
     for way in ways:
         value = action([edge.value for edge in way])
-        if value is None:
-            continue
-        cost, end = price, way[-1].end
-        for edge in way:
-            cost += edge.cost
-        key = (end, value)
-        known = made.get(key)
-        if known is None or cost < known.cost:
-            used = way[0].used if len(way) == 1 else tuple(u for edge in way for u in edge.used)
-            made[key] = Edge(way[0].start, end, head, value, cost, used)
+        if value is not None:
+            cost = price
+            for edge in way:
+                cost += edge.cost
+            used = tuple(u for edge in way for u in edge.used)
+            _keep(made, Edge(way[0].start, way[-1].end, head, value, cost, used))
+
+
+def _keep(made: dict[Any, Edge], edge: Edge) -> None:
+    """Keep an edge that is the first of its meaning, or the cheapest."""
+    key = edge.end, edge.value
+    known = made.get(key)
+    if known is None or edge.cost < known.cost:
+        made[key] = edge

@@ -29,7 +29,7 @@ _SAYING = frozenset((Role.UNKNOWN, Role.WORD))
 """Roles of words that may end a clause."""
 
 
-class Clauses(Struct, frozen=True):
+class Clauses(Struct, frozen=True, gc=False):
     """The clauses of an utterance, each a bit mask of tokens.
 
     Attributes:

@@ -13,7 +13,7 @@ WEIGHT = {
 """What a token weighs, which is what leaving it unexplained costs. A number weighs this much however many words it takes."""
 
 
-class Costs(Struct, frozen=True):
+class Costs(Struct, frozen=True, gc=False):
     """The costs, in one place. A share is one of the weight of the word that is meant, 0 to 1; the others are whole words.
 
     Attributes:

@@ -21,7 +21,7 @@ RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part
 """In this order one reading of the same words goes before another."""
 
 
-class Reference(Struct, frozen=True):
+class Reference(Struct, frozen=True, gc=False):
     """One thing that is named.
 
     Attributes:
@@ -39,7 +39,7 @@ class Reference(Struct, frozen=True):
     count: int = 0
 
 
-class Things(Struct, frozen=True):
+class Things(Struct, frozen=True, gc=False):
     """Everything that an expression names, and what it takes out again, as a bit mask; doubted where somebody may have changed their mind."""
 
     references: tuple[Reference, ...]
@@ -65,14 +65,14 @@ class Things(Struct, frozen=True):
         return len(self.references) > 1 or any(r.many for r in self.references)
 
 
-class Front(Struct, frozen=True):
+class Front(Struct, frozen=True, gc=False):
     """The words before those that a name shares with another one, and the lexicon that knows which names there are."""
 
     words: Words
     lexicon: Lexicon
 
 
-class Fronted(Struct, frozen=True):
+class Fronted(Struct, frozen=True, gc=False):
     """Devices whose names share their end, which is the end of some words."""
 
     devices: tuple[int, ...]

@@ -27,7 +27,7 @@ PAIR = 2
 MOST_EXPRESSIONS = 60
 
 
-class DeviceExpression(Struct, frozen=True):
+class DeviceExpression(Struct, frozen=True, gc=False):
     """A device expression in an utterance: its tokens (also as a bit mask with the modifiers that stand apart), cost and meaning."""
 
     start: int
@@ -38,7 +38,7 @@ class DeviceExpression(Struct, frozen=True):
     used: tuple[WordEdge, ...] = ()
 
 
-class Devices(Struct, frozen=True):
+class Devices(Struct, frozen=True, gc=False):
     """What an expression stands for among some devices.
 
     Attributes:

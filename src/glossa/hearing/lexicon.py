@@ -30,7 +30,7 @@ COSTLIEST_NAME = 1.2
 """What the words of a name may cost together."""
 
 
-class Entry(Struct, frozen=True):
+class Entry(Struct, frozen=True, gc=False):
     """What a run of words may name.
 
     Attributes:
@@ -60,7 +60,7 @@ class _Node(Struct):
     entries: list[Entry] = field(default_factory=list)
 
 
-class NamedSpan(Struct, frozen=True):
+class NamedSpan(Struct, frozen=True, gc=False):
     """Tokens ``start`` to ``end`` that name something, with the word edges that took each token for a word."""
 
     start: int

@@ -29,7 +29,7 @@ MOST_DIGITS = 15
 """Digits that a number may have; a longer one has no value that a device could take."""
 
 
-class Num(Struct, frozen=True):
+class Num(Struct, frozen=True, gc=False):
     """A number inside the grammar.
 
     Attributes:

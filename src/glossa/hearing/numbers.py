@@ -36,7 +36,7 @@ SIGNS = {"percent": "percent", "celsius": "degrees", "degrees": "degrees"}
 """Units by the words that stand for their signs, ``%`` and ``°``, in the tokens of every language."""
 
 
-class Quantity(Struct, frozen=True):
+class Quantity(Struct, frozen=True, gc=False):
     """A number as it was said.
 
     Attributes:

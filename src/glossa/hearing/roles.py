@@ -3,40 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from enum import IntEnum
+from typing import ClassVar
+
+from glossa.house.enumeration import Enumeration
 
 
-class Role(IntEnum):
+class Role(Enumeration):
     """What a token does; see ``WEIGHT`` for what leaving it unexplained costs."""
 
-    FILLER = 0
+    FILLER: ClassVar[Role]
     """Says nothing: hesitation, politeness, haste."""
-    SMALL = 1
+    SMALL: ClassVar[Role]
     """An article, a preposition, a pronoun."""
-    VERB = 2
+    VERB: ClassVar[Role]
     """A verb that only says that something is to be done."""
-    WORD = 3
+    WORD: ClassVar[Role]
     """A word of the house."""
-    POLE = 4
+    POLE: ClassVar[Role]
     """A word that has an opposite."""
-    TALK = 5
+    TALK: ClassVar[Role]
     """A word of telling or asking."""
-    NEGATION = 6
-    NUMBER = 7
-    UNKNOWN = 8
-    AMOUNT = 9
+    NEGATION: ClassVar[Role]
+    NUMBER: ClassVar[Role]
+    UNKNOWN: ClassVar[Role]
+    AMOUNT: ClassVar[Role]
     """By how much something changes: "a bit", "a lot"."""
-    ASIDE = 10
+    ASIDE: ClassVar[Role]
     """A word with an opposite that is a preposition here: the "on" of "forty percent on the lamp"."""
-    REPEAT = 11
+    REPEAT: ClassVar[Role]
     """The first of two same runs of words: a false start."""
-    BROKEN = 12
+    BROKEN: ClassVar[Role]
     """A preposition or an article at the end, with nothing behind it: the "to" of "dim the lamp to"."""
-    EXCEPTION = 13
+    EXCEPTION: ClassVar[Role]
     """A word that takes something out again: "except"."""
-    PREAMBLE = 14
+    PREAMBLE: ClassVar[Role]
     """Of a clause of its own in front: "what did I want, ah, ..."."""
-    REASON = 15
+    REASON: ClassVar[Role]
     """Of a clause of its own behind: "..., I can't hear myself think"."""
 
 

@@ -48,7 +48,7 @@ _DASHES = str.maketrans("−–—‐‑‒", "------")
 """The Unicode minus and the dashes that are written for it."""
 
 
-class Token(Struct, frozen=True):
+class Token(Struct, frozen=True, gc=False):
     """One word or number of an utterance.
 
     Attributes:

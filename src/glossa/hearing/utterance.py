@@ -27,7 +27,7 @@ MOST_RECENT = 8
 """Utterances that are kept for whoever looks at them next."""
 
 
-class Utterance(Struct, frozen=True):
+class Utterance(Struct, frozen=True, gc=False):
     """An utterance in one language of a house.
 
     Attributes:

@@ -50,7 +50,7 @@ SURE = 0.5
 _MEANING = How.SYNONYM | How.TOWARD | How.REWRITTEN
 
 
-class Near(Struct, frozen=True):
+class Near(Struct, frozen=True, gc=False):
     """A word of the house that a heard word may stand for.
 
     Attributes:
@@ -66,7 +66,7 @@ class Near(Struct, frozen=True):
     also: Words = ()
 
 
-class WordEdge(Struct, frozen=True):
+class WordEdge(Struct, frozen=True, gc=False):
     """Tokens ``start`` to ``end`` taken for one word of the house; the rest as in :class:`Near`."""
 
     start: int
@@ -90,6 +90,11 @@ class Vocabulary:
         sound_price, synonym_price: factors on what sound-alikes and words that mean the same cost.
         recogniser: how it mishears.
         pairs: words that stand side by side in a name.
+
+    Attributes:
+        joined: the words of the house that were split into some parts.
+        split: the two words that a merged word is made of, or None: "saloonlamp", "turnoff", "sixtyfive".
+        may_be_number: whether a word may be a number word, or a unit, that was misheard; may_be_negation: a negation.
     """
 
     def __init__(
@@ -112,8 +117,8 @@ class Vocabulary:
         self._strict, self._kin = dict(strict or {}), kin
         self._sound_price, self._synonym_price = sound_price, synonym_price
         self._near = lru_cache(MOST_CACHED)(self._find)
-        self._joined = lru_cache(MOST_CACHED)(self._join)
-        self._splits = lru_cache(MOST_CACHED)(self._taken_apart)
+        self.joined = lru_cache(MOST_CACHED)(self._join)
+        self.split = lru_cache(MOST_CACHED)(self._taken_apart)
         self._table: SoundTable | None = None
         self._pairs = {a + b: (a, b) for a, b in sorted(pairs)}
         self._pair_table: SoundTable | None = None
@@ -163,9 +168,11 @@ class Vocabulary:
         )
         self._number_parts = frozenset(w for w in parts if len(w) > 2)
         said_with_numbers = {*self._number_parts, *numbers.minus, *(w for text in numbers.below_zero for w in text.split())}
-        self._number_like = lru_cache(MOST_CACHED)(Like(said_with_numbers, language.tag, DOUBTFUL))
+        self.may_be_number = lru_cache(MOST_CACHED)(Like(said_with_numbers, language.tag, DOUBTFUL))
         self._fixed = language.negation.single | self._counted
-        self._negation_like = lru_cache(MOST_CACHED)(Like(language.negation.single, language.tag, DOUBTFUL_NEGATION, begins=True))
+        self.may_be_negation = lru_cache(MOST_CACHED)(
+            Like(language.negation.single, language.tag, DOUBTFUL_NEGATION, begins=True)
+        )
         self._usual = language.filler.single | language.talk.single | language.small | language.light | frozenset(language.poles)
         listed = (
             language.filler,
@@ -349,14 +356,6 @@ class Vocabulary:
             self._table = SoundTable(words, [self.sound(w) for w in words], self._prices)
         return self._table.within(word, sound, farthest, MOST_SOUNDING)
 
-    def may_be_number(self, word: str) -> bool:
-        """Whether a word may be a number word, or a unit, that was misheard."""
-        return self._number_like(word)
-
-    def may_be_negation(self, word: str) -> bool:
-        """Whether a word may be a negation that was misheard."""
-        return self._negation_like(word)
-
     # --- several tokens ---------------------------------------------------------------------------------------------
 
     def _several(self, tokens: Words, at: int) -> Iterator[WordEdge]:
@@ -387,10 +386,6 @@ class Vocabulary:
     def _turns(self, heard: Words, said: str) -> bool:
         return any(self.language.opposite(w, said) for w in heard)
 
-    def joined(self, parts: Words) -> tuple[Near, ...]:
-        """The words of the house that were split into some parts."""
-        return self._joined(parts)
-
     def _join(self, parts: Words) -> tuple[Near, ...]:
         return tuple(self._one_word(parts))
 
@@ -411,10 +406,6 @@ class Vocabulary:
             longer = len(said) > max(map(len, parts))
             if cost <= SURE + COSTS.split and longer and not any(self.language.opposite(p, said) for p in parts):
                 yield Near(said, cost, How.SPLIT | How.SOUND)
-
-    def split(self, word: str) -> Words | None:
-        """The two words that a merged word is made of, or None: "saloonlamp", "turnoff", "sixtyfive"."""
-        return self._splits(word)
 
     def _taken_apart(self, word: str) -> Words | None:
         lists = (

@@ -7,12 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import ROUND_HALF_UP, Decimal
-from enum import IntEnum
 from types import MappingProxyType
 from typing import ClassVar, Protocol
 
 from msgspec import Struct, field
 
+from glossa.house.enumeration import Enumeration
 from glossa.house.text import fold, words
 
 Value = int | float | str
@@ -58,17 +58,17 @@ class OutsideRange(ValueError):
         self.value = value
 
 
-class Way(IntEnum):
+class Way(Enumeration):
     """A way in which values of a sort are heard."""
 
-    NAMED = 0
+    NAMED: ClassVar[Way]
     """By their spoken forms."""
-    NAMED_AS_IS = 1
+    NAMED_AS_IS: ClassVar[Way]
     """By their spoken forms, no word of them in another form: the "lights" of "string lights grey" is no "light"."""
-    NUMBER = 2
-    DIGITS = 3
+    NUMBER: ClassVar[Way]
+    DIGITS: ClassVar[Way]
     """Digits one by one."""
-    FREE = 4
+    FREE: ClassVar[Way]
     """Any words at all."""
 
 

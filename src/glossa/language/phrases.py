@@ -9,7 +9,7 @@ from msgspec import Struct
 Words = tuple[str, ...]
 
 
-class PhraseSet(Struct, frozen=True):
+class PhraseSet(Struct, frozen=True, gc=False):
     """Phrases of one or more words, looked up by their first word, longest first."""
 
     by_first: Mapping[str, tuple[Words, ...]]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from enum import IntEnum
+from typing import ClassVar
 
 from msgspec import Struct
 
@@ -14,9 +14,10 @@ from glossa.hearing.roles import Role, first_said
 from glossa.hearing.tokens import mask_of
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
+from glossa.house.enumeration import Enumeration
 from glossa.house.values import Value
 from glossa.language import Language
-from glossa.matching.grammar import Pattern
+from glossa.matching.grammar import Pattern, Place
 
 _CLAUSES = 1 << Role.PREAMBLE | 1 << Role.REASON
 
@@ -28,7 +29,7 @@ MOST_AMOUNT = 0.5
 """What a token of an amount costs where nothing changes by an amount."""
 
 
-class Candidate(Struct, frozen=True):
+class Candidate(Struct, frozen=True, gc=False):
     """A value for a slot.
 
     Attributes:
@@ -50,7 +51,7 @@ class Candidate(Struct, frozen=True):
     used: tuple[WordEdge, ...] = ()
 
 
-class Option(Struct, frozen=True):
+class Option(Struct, frozen=True, gc=False):
     """What a place of a phrase may take.
 
     Attributes:
@@ -80,46 +81,42 @@ class Option(Struct, frozen=True):
         return (self.edge,) if self.edge is not None else self.candidate.used if self.candidate is not None else ()
 
 
-class Kind(IntEnum):
+class Kind(Enumeration):
     """What an item of an alignment is."""
 
-    WORD = 0
-    SLOT = 1
-    LEFT = 2
+    WORD: ClassVar[Kind]
+    SLOT: ClassVar[Kind]
+    LEFT: ClassVar[Kind]
     """A token that nothing explains."""
-    UNHEARD = 3
+    UNHEARD: ClassVar[Kind]
     """A place of the phrase that was not said."""
-    ORDER = 4
-    MISFIT = 5
+    ORDER: ClassVar[Kind]
+    MISFIT: ClassVar[Kind]
     """A preposition that tells against the value: "by" before what it becomes."""
-    RARE = 6
-    AIMLESS = 7
+    RARE: ClassVar[Kind]
+    AIMLESS: ClassVar[Kind]
     """A direction right before what a value becomes, or before an amount out of range: "down ten"."""
-    ELSEWHERE = 8
+    ELSEWHERE: ClassVar[Kind]
     """The intent's own device is another one than that which was spoken of."""
 
 
-class About(IntEnum):
+class About(Enumeration):
     """What was spoken of before, seen from an intent with a device of its own."""
 
-    NOTHING = 0
-    OWN = 1
-    OTHER = 2
+    NOTHING: ClassVar[About]
+    OWN: ClassVar[About]
+    OTHER: ClassVar[About]
 
 
-class Where(IntEnum):
+class Where(Enumeration):
     """Where what is left over stands, seen from the stretch that the phrase covers."""
 
-    BEFORE = 0
-    INSIDE = 1
-    BEHIND = 2
+    BEFORE: ClassVar[Where]
+    INSIDE: ClassVar[Where]
+    BEHIND: ClassVar[Where]
 
 
-_LEFT, _BEFORE, _INSIDE, _BEHIND = Kind.LEFT, Where.BEFORE, Where.INSIDE, Where.BEHIND
-"""Looked up once: a member of an enumeration takes several times as long to find as a name."""
-
-
-class Item(Struct, frozen=True):
+class Item(Struct, frozen=True, gc=False):
     """One row of an alignment.
 
     Attributes:
@@ -141,7 +138,7 @@ class Item(Struct, frozen=True):
     option: Option | None = None
 
 
-class Alignment(Struct, frozen=True):
+class Alignment(Struct, frozen=True, gc=False):
     """A phrase laid over an utterance.
 
     Attributes:
@@ -210,7 +207,7 @@ class Aligner:
         self._asked = mask_of(w in language.grammar.asking for w in words)
         self._poles = mask_of(r == Role.POLE for r in roles)
         self._depends = self._poles | mask_of(r == Role.AMOUNT for r in roles)  # on what else the phrase takes
-        self._left: dict[tuple[int, Where], Item] = {}
+        self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
         self._openings = utterance.pauses | utterance.requests | utterance.clauses
         self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
         for room in utterance.rooms() if utterance.requests else ():
@@ -233,26 +230,26 @@ class Aligner:
         weight, last_start = self._weight, -1
         towards = False
         also: list[str] = []
-        unheard: list[int] = []
-        for number, place in enumerate(pattern.places):
-            option = chosen[number]
+        unheard: list[tuple[int, Place]] = []
+        number = -1
+        for place, option in zip(pattern.places, chosen, strict=True):
+            number += 1
             if option is None:
                 if place.missing:
-                    unheard.append(number)
+                    unheard.append((number, place))
                 continue
-            tokens, edge, candidate = option.tokens, option.edge, option.candidate
+            tokens, edge, start = option.tokens, option.edge, option.start
             covered |= tokens
             if tokens and not place.small:
                 main |= tokens
-                inversions += option.start < last_start
-                last_start = option.start
-            kind = Kind.WORD
-            if edge is None:
-                kind = Kind.SLOT
-            elif edge.also:
+                inversions += start < last_start
+                last_start = start
+            kind = Kind.WORD if edge is not None else Kind.SLOT
+            if edge is not None and edge.also:
                 also += edge.also
-            items.append(Item(kind, option.cost, option.start, option.end, number, option=option))
+            items.append(Item(kind, option.cost, start, option.end, number, Role.FILLER, Where.INSIDE, option))
             weight += option.weight
+            candidate = option.candidate
             if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
                 before = self._before(option.start)
                 before = self._heard_as.get(before, before)
@@ -261,14 +258,13 @@ class Aligner:
                     items.append(Item(Kind.AIMLESS, COSTS.aimless, option.start, option.end, number))
                 if before in (self._relative if place.relation == "to" else self._absolute):
                     items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
-        for number in unheard:
-            place = pattern.places[number]
+        for number, place in unheard:
             cost = place.missing
             if place.own and about == About.OWN:
                 cost = COSTS.assumed
-            elif any(w in also for w in place.words):
+            elif also and any(w in also for w in place.words):
                 cost = 0.0
-            items.append(Item(Kind.UNHEARD, cost, place=number))
+            items.append(Item(Kind.UNHEARD, cost, 0, 0, number))
             weight += place.missing
         self._leave(items, pattern, chosen, covered, main, towards=towards, claimed=claimed)
         if inversions:
@@ -280,10 +276,10 @@ class Aligner:
         total, left = 0.0, 0
         for item in items:
             total += item.cost
-            if item.kind == _LEFT:
+            if item.kind == Kind.LEFT:
                 left |= 1 << item.role
         cost, weight = round(total, 9), round(weight, 9)
-        score = round(max(0.0, 1.0 - cost / max(weight, 1e-9)), 9)
+        score = round(1.0 - cost / weight, 9) if cost < weight else 0.0
         return Alignment(pattern, chosen, tuple(items), cost, weight, score, covered, left)
 
     def _leave(
@@ -301,7 +297,7 @@ class Aligner:
         utterance = self._utterance
         first, last = (main & -main).bit_length() - 1, main.bit_length()
         preamble, reason = self._clauses_beside(first, last) if main else (0, 0)
-        left = self._every & ~covered
+        left, known = self._every & ~covered, self._left
         beside = preamble | reason
         asked = self._asked if pattern.intent.read else 0
         depends = self._depends | beside | asked | ((1 << self._announced) - 1)
@@ -314,10 +310,10 @@ class Aligner:
             bit = left & -left
             left ^= bit
             at = bit.bit_length() - 1
-            where = _BEFORE if at < first else _BEHIND if at >= last else _INSIDE
-            plain = self._left.get((at, where))
+            where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
+            plain = known[where].get(at)
             if plain is None:
-                plain = self._left[at, where] = Item(_LEFT, utterance.weights[at], at, at + 1, -1, utterance.roles[at], where)
+                plain = known[where][at] = Item(Kind.LEFT, utterance.weights[at], at, at + 1, -1, utterance.roles[at], where)
             if not bit & depends:
                 items.append(plain)
                 continue
@@ -338,7 +334,7 @@ class Aligner:
                 cost = min(cost, WEIGHT[Role.SMALL])
             elif role == Role.AMOUNT and (claimed & bit or not scales(pattern, chosen)):
                 cost = MOST_AMOUNT
-            items.append(Item(_LEFT, cost, at, at + 1, -1, role, where))
+            items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
 
     def floors(self, free: int) -> tuple[float, ...]:
         """What leaving each token costs at least, whatever the phrase: nothing where a small place may take it, little where a word of direction may go without saying.

@@ -58,7 +58,7 @@ Understand = Callable[[str, Sequence[str]], Match]
 """From a stretch of text, and the devices that were spoken of before, to what it is on its own."""
 
 
-class Boundary(Struct, frozen=True):
+class Boundary(Struct, frozen=True, gc=False):
     """A place between two commands: the token at which the first one ends, the one at which the next begins, and whether there is a pause."""
 
     end: int
@@ -71,7 +71,7 @@ class Boundary(Struct, frozen=True):
         return self.start > self.end
 
 
-class Path(Struct, frozen=True):
+class Path(Struct, frozen=True, gc=False):
     """A way to part the beginning of an utterance: its parts, what they cost, the devices that they named, and whether words join all of them."""
 
     parts: tuple[Match, ...] = ()

@@ -45,7 +45,7 @@ WEIGHTY = 0.5
 """A token that weighs less than this says little."""
 
 
-class Term(Struct, frozen=True):
+class Term(Struct, frozen=True, gc=False):
     """A term of the evidence.
 
     Attributes:

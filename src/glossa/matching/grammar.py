@@ -20,6 +20,7 @@ from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
 from glossa.house.sorts import NumberValues, WordsValues
 from glossa.house.text import words
+from glossa.house.values import Way
 from glossa.language.phrases import Words
 from glossa.matching.variants import Variants
 
@@ -29,7 +30,7 @@ LITTLE_SAID = 0.3
 """A word of a phrase that is filler elsewhere weighs this much."""
 
 
-class Place(Struct, frozen=True):
+class Place(Struct, frozen=True, gc=False):
     """One place of a compiled phrase, for a word or a slot.
 
     Attributes:
@@ -55,7 +56,20 @@ class Place(Struct, frozen=True):
     measure: bool = False
 
 
-class Pattern(Struct, frozen=True):
+class Taken(Struct, frozen=True, gc=False):
+    """What places for slots of one key may take.
+
+    Attributes:
+        specs: the numbers of the specifications that its values may be of.
+        numbers: whether one of these is for numbers; ``anything`` whether one is for digits or free words, so that any token may be taken.
+    """
+
+    specs: tuple[int, ...]
+    numbers: bool
+    anything: bool
+
+
+class Pattern(Struct, frozen=True, gc=False):
     """A linear sequence of an intent's phrase.
 
     Attributes:
@@ -68,8 +82,7 @@ class Pattern(Struct, frozen=True):
         measures: the names of the properties that it is about: "the brightness of the lamp" says no more than "the lamp".
         worded: whether it holds words of some weight that have to be said.
         fixed: what all its places cost when nothing was said, and its prior; those of the small ones are not in it.
-        words: (position, what it costs when it was not said) of the places for words that are not small.
-        slots: (key, what it costs when it was not said, place) of the places for slots.
+        slots: (key, what it costs when it was not said, place) of the places for slots; ``slot_set`` is equal for patterns with the same ones.
         device_at: the place of its device, -1 for none.
         reads: whether it asks for a state.
         required: the devices that have all properties of the intent, as a bit mask.
@@ -90,8 +103,8 @@ class Pattern(Struct, frozen=True):
     measures: frozenset[str]
     worded: bool
     fixed: float
-    words: tuple[tuple[int, float], ...]
     slots: tuple[tuple[int, float, Place], ...]
+    slot_set: int
     reads: bool
     device_at: int
     required: int
@@ -106,7 +119,9 @@ class Grammar:
     Attributes:
         patterns: all phrases as linear sequences, in the order of the file.
         of_word: for a word, the numbers of the positions that hold it.
-        of_position: for a position, the numbers of the patterns that hold it; of_measure: for a word, of those that are about it.
+        of_position: for a position, the numbers of the patterns that hold it, each with what it costs when it was not said, minus infinity
+            for a small place. of_measure: for a word, the numbers of the patterns that are about it.
+        taken: for the key of a slot, what its places may take.
         unworded: the patterns without a word that has to be said.
         small_words: the words of places that carry so little that their order doesn't matter.
         word_weight: what a word of a phrase weighs.
@@ -127,6 +142,8 @@ class Grammar:
         numbers = self.lexicon.language.numbers
         self.extremes = frozenset(w for text in (*numbers.maximum, *numbers.minimum) for w in text.split())
         self._keys: dict[tuple[object, ...], int] = {}
+        self.taken: list[Taken] = []
+        self._slot_sets: dict[tuple[tuple[int, float], ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
         self.of_word: dict[str, list[int]] = {}
         self.word_weight: dict[str, float] = {}
@@ -138,11 +155,12 @@ class Grammar:
         self._variants = Variants(house, self.lexicon)
         for intent in house.intents.values():
             self._compile(intent)
-        self.of_position: dict[int, list[int]] = {}
+        self.of_position: dict[int, list[tuple[int, float]]] = {}
         for pattern in self.patterns:
             for place in pattern.places:
                 if place.position >= 0:
-                    self.of_position.setdefault(place.position, []).append(pattern.number)
+                    missing = -math.inf if place.small else place.missing
+                    self.of_position.setdefault(place.position, []).append((pattern.number, missing))
         self.of_measure: dict[str, list[int]] = {}
         for pattern in self.patterns:
             for word in pattern.measures:
@@ -172,6 +190,8 @@ class Grammar:
                         continue
                     seen.add(places)
                     main = tuple(i for i, p in enumerate(places) if not p.small)
+                    slots = tuple((p.key, p.missing, p) for p in places if p.position < 0)
+                    slot_set = tuple((key, missing) for key, missing, _ in slots)
                     self.patterns.append(
                         Pattern(
                             number=len(self.patterns),
@@ -186,8 +206,8 @@ class Grammar:
                             measures=measures,
                             worded=any(p.position >= 0 and p.missing > COSTS.missing_verb for p in places),
                             fixed=sum(p.missing for p in places if not p.small) + prior + cost,
-                            words=tuple((p.position, p.missing) for p in places if p.position >= 0 and not p.small),
-                            slots=tuple((p.key, p.missing, p) for p in places if p.position < 0),
+                            slots=slots,
+                            slot_set=self._slot_sets.setdefault(slot_set, len(self._slot_sets)),
                             reads=bool(intent.read),
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
                             required=required,
@@ -301,7 +321,23 @@ class Grammar:
         relation = "to" if used else "by" if changed else ""
         about: tuple[object, ...] = (slot, self.lexicon.fitting(intent)) if slot == "device" else (slot, intent.device, relation)
         key = self._keys.setdefault(about, len(self._keys))
+        if key == len(self.taken):
+            self.taken.append(self._taken_by(slot, intent))
         return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key)
+
+    def _taken_by(self, slot: str, intent: Intent) -> Taken:
+        """What a slot of an intent may take, but for devices."""
+        lexicon = self.lexicon
+        specs: Iterable[int] = lexicon.specs_of.get(slot, ())
+        if slot in lexicon.slot_spec:
+            specs = (lexicon.slot_spec[slot],)
+        elif intent.device:
+            members = self.house.members(intent.device)
+            specs = dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of)
+        specs = tuple(specs)
+        ways = {way for spec in specs for way in lexicon.specs[spec].ways}
+        anything = slot in ("room", "pin") or Way.FREE in ways or Way.DIGITS in ways
+        return Taken(specs, Way.NUMBER in ways, anything)
 
 
 def _same(one: Place, other: Place) -> bool:

@@ -36,7 +36,7 @@ STEPS_OF_A_PART, STEPS_OF_A_WORD = 30, 3
 """What it costs to analyse a part of an utterance that may hold several commands, in steps of a search, and each word in it."""
 
 
-class Meant(Struct, frozen=True):
+class Meant(Struct, frozen=True, gc=False):
     """One meaning of an utterance: its cheapest alignment, as a reading, and what fired on it."""
 
     alignment: Alignment
@@ -50,7 +50,7 @@ class Meant(Struct, frozen=True):
         return any(s.severity == Severity.REJECT for s in self.stops)
 
 
-class Understood(Struct, frozen=True):
+class Understood(Struct, frozen=True, gc=False):
     """An utterance in one language with everything that the decision looks at.
 
     Attributes:

@@ -26,7 +26,7 @@ FREE_TOKENS = 14
 """Tokens of an utterance in which free words may end anywhere; in a longer one they go to its end."""
 
 
-class Options(Struct, frozen=True):
+class Options(Struct, frozen=True, gc=False):
     """All options of a place, best first, and the most that one of them saves at least."""
 
     all: tuple[Option, ...] = ()
@@ -55,7 +55,7 @@ class Choices:
         self.utterance, self.grammar = utterance, grammar
         self._floors = floors or utterance.weights
         self._floor = sum(self._floors)
-        self._known_floors: dict[int, float] = {}
+        self._weighed: dict[int, tuple[float, float]] = {}
         corrections = grammar.lexicon.language.phrases("grammar", "correction")
         self._correcting = not corrections.by_first.keys().isdisjoint(utterance.words)
         self._named_floors: list[tuple[int, float]] | None = None
@@ -76,11 +76,16 @@ class Choices:
             self._named_values.setdefault(span.entry.spec, []).append(span)
         self.hits = self._word_options()
 
-    def floor(self, tokens: int) -> float:
-        """What leaving the tokens of a bit mask costs at least."""
-        known = self._known_floors.get(tokens)
+    def weighed(self, tokens: int) -> tuple[float, float]:
+        """What the tokens of a bit mask weigh, and what leaving them costs at least."""
+        known = self._weighed.get(tokens)
         if known is None:
-            known = self._known_floors[tokens] = sum(floor for at, floor in enumerate(self._floors) if tokens >> at & 1)
+            floor, left = 0.0, tokens
+            while left:
+                low = left & -left
+                floor += self._floors[low.bit_length() - 1]
+                left ^= low
+            known = self._weighed[tokens] = self.utterance.weight(tokens), floor
         return known
 
     def heaviest(self, pattern: Pattern, place: Place) -> float:
@@ -88,17 +93,17 @@ class Choices:
         if place.slot == "device":
             if self._spoken_about:
                 return self._floor
-            required = pattern.required
-            return next((floor for devices, floor in self._floors_of_devices() if devices & required), -math.inf)
-        if place.slot in ("room", "pin"):
+            for devices, floor in self._floors_of_devices():
+                if devices & pattern.required:
+                    return floor
+            return -math.inf
+        taken = self.grammar.taken[place.key]
+        if taken.anything:
             return self._floor
         numbers, named = self._floors_of_values()
-        most = -math.inf
-        for spec in self._specs(pattern, place.slot):
-            ways = self.grammar.lexicon.specs[spec].ways
-            if Way.FREE in ways or Way.DIGITS in ways:
-                return self._floor
-            most = max(most, named.get(spec, -math.inf), numbers if Way.NUMBER in ways else -math.inf)
+        most = numbers if taken.numbers else -math.inf
+        if named:
+            most = max((most, *(named[spec] for spec in taken.specs if spec in named)))
         return self._floor if most > -math.inf and self._correcting else most
 
     def _floors_of_devices(self) -> list[tuple[int, float]]:
@@ -106,7 +111,7 @@ class Choices:
         if self._named_floors is None:
             heaviest: dict[int, float] = {}
             for expression in self.utterance.expressions:
-                devices, floor = expression.things.devices, self.floor(expression.tokens)
+                devices, floor = expression.things.devices, self.weighed(expression.tokens)[1]
                 if floor > heaviest.get(devices, -1.0):
                     heaviest[devices] = floor
             self._named_floors = sorted(heaviest.items(), key=lambda h: -h[1])
@@ -115,9 +120,10 @@ class Choices:
     def _floors_of_values(self) -> tuple[float, dict[int, float]]:
         """What leaving the heaviest number costs at least, and for each specification the heaviest of its values that are named."""
         if self._value_floors is None:
-            numbers = (self.floor((1 << q.end) - (1 << q.start)) for q in self.utterance.quantities)
+            numbers = (self.weighed((1 << q.end) - (1 << q.start))[1] for q in self.utterance.quantities)
             named = {
-                spec: max(self.floor((1 << s.end) - (1 << s.start)) for s in spans) for spec, spans in self._named_values.items()
+                spec: max(self.weighed((1 << s.end) - (1 << s.start))[1] for s in spans)
+                for spec, spans in self._named_values.items()
             }
             self._value_floors = max(numbers, default=-math.inf), named
         return self._value_floors
@@ -135,15 +141,17 @@ class Choices:
                 weight = grammar.word_weight[edge.word]
                 cost = edge.cost * weight
                 tokens = (1 << edge.end) - (1 << edge.start)
-                gain, least = utterance.weight(tokens) - cost, self.floor(tokens) - cost
-                option = Option(gain, least, tokens, edge.start, edge.end, cost, weight, edge)
+                heavy, floor = self.weighed(tokens)
+                option = Option(heavy - cost, floor - cost, tokens, edge.start, edge.end, cost, weight, edge)
                 for position in positions:
                     best = hits.setdefault(position, {})
                     known = best.get((edge.start, edge.end))
                     if known is None or cost < known.cost:
                         best[edge.start, edge.end] = option
         return {
-            position: Options.of(sorted(best.values(), key=lambda o: (-o.gain, o.start))[:MOST_WORDS])
+            position: Options.of(
+                [*best.values()] if len(best) == 1 else sorted(best.values(), key=lambda o: (-o.gain, o.start))[:MOST_WORDS]
+            )
             for position, best in hits.items()
         }
 
@@ -164,7 +172,7 @@ class Choices:
             if place.slot == "device":
                 known = self._device_options(pattern.required)
             else:
-                options = self._slot_options(pattern, place.slot)
+                options = self._slot_options(place)
                 if place.relation == "by":  # nothing changes by "full"
                     options = [o for o in options if not any(e.word in self.grammar.extremes for e in o.edges)]
                 known = Options.of(options)
@@ -179,22 +187,12 @@ class Choices:
             known = self._devices[named] = Options.of([self._option(c) for c in self.devices(among)])
         return known
 
-    def _slot_options(self, pattern: Pattern, slot: str) -> list[Option]:
-        if slot == "room":
+    def _slot_options(self, place: Place) -> list[Option]:
+        if place.slot == "room":
             return [self._option(self._room(s)) for s in self.utterance.rooms()]
-        if slot == "pin":
+        if place.slot == "pin":
             return [self._option(c) for c in self._digits() if len(str(c.value)) > 1]
-        return [option for spec in self._specs(pattern, slot) for option in self.values(spec)]
-
-    def _specs(self, pattern: Pattern, slot: str) -> Iterable[int]:
-        """The specifications of the values that a slot may hold."""
-        lexicon = self.grammar.lexicon
-        if slot in lexicon.slot_spec:
-            return (lexicon.slot_spec[slot],)
-        if pattern.intent.device:
-            members = self.grammar.house.members(pattern.intent.device)
-            return dict.fromkeys(lexicon.spec_of[d, slot] for d in members if (d, slot) in lexicon.spec_of)
-        return lexicon.specs_of.get(slot, ())
+        return [option for spec in self.grammar.taken[place.key].specs for option in self.values(spec)]
 
     @staticmethod
     def _room(span: NamedSpan) -> Candidate:
@@ -202,14 +200,14 @@ class Choices:
         return Candidate(span.start, span.end, tokens, span.entry.room, span.cost, used=span.used)
 
     def _option(self, candidate: Candidate, spec: int = -1) -> Option:
-        weight = self.utterance.weight(candidate.tokens)
+        weight, floor = self.weighed(candidate.tokens)
         if candidate.note == "words":  # free words fit anything, so they count on neither side of the score
             counts = COSTS.free - weight
         else:
             counts = max(weight, COSTS.least)
-        gain, least = weight - candidate.cost, self.floor(candidate.tokens) - candidate.cost
+        cost = candidate.cost
         return Option(
-            gain, least, candidate.tokens, candidate.start, candidate.end, candidate.cost, counts, None, candidate, spec
+            weight - cost, floor - cost, candidate.tokens, candidate.start, candidate.end, cost, counts, None, candidate, spec
         )
 
     def devices(self, among: int) -> list[Candidate]:
@@ -239,7 +237,7 @@ class Choices:
         if unfit:
             kept = [c for c in kept if not any(c.tokens != t and c.tokens & t == c.tokens for t in unfit)]
         kept = [c for c in kept if not any(_hidden(c, o) for o in kept)]
-        kept.sort(key=lambda c: (c.cost - self.utterance.weight(c.tokens), c.start, c.value.devices))  # type: ignore[union-attr]
+        kept.sort(key=lambda c: (c.cost - self.weighed(c.tokens)[0], c.start, c.value.devices))  # type: ignore[union-attr]
         return [*self._spoken_of(among), *kept[:MOST_DEVICES]]
 
     def _spoken_of(self, among: int) -> list[Candidate]:

@@ -29,7 +29,7 @@ class Outcome(StrEnum):
     ASLEEP = "asleep"
 
 
-class Piece(Struct, frozen=True):
+class Piece(Struct, frozen=True, gc=False):
     """One row of an alignment, for people.
 
     Attributes:
@@ -52,7 +52,7 @@ class Piece(Struct, frozen=True):
     end: int = 0
 
 
-class Counted(Struct, frozen=True):
+class Counted(Struct, frozen=True, gc=False):
     """A term of the evidence that counted: how much there was of it, and what it adds to the log-odds."""
 
     term: str
@@ -65,7 +65,7 @@ class Counted(Struct, frozen=True):
         return self.amount * self.weight
 
 
-class Reading(Struct, frozen=True):
+class Reading(Struct, frozen=True, gc=False):
     """One way to understand an utterance.
 
     Attributes:
@@ -107,7 +107,7 @@ class Reading(Struct, frozen=True):
     meaning: object = None
 
 
-class Match(Struct, frozen=True):
+class Match(Struct, frozen=True, gc=False):
     """What the matcher makes of an utterance.
 
     Attributes:

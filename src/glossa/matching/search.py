@@ -68,10 +68,8 @@ class Search:
         self._scaling = Role.AMOUNT in utterance.roles
         self._rests: dict[int, float] = {}
         self._hits = self._choices.hits
-        self._least = {position: options.least for position, options in self._hits.items()}
         self._before, self._behind = self._aligner.most_beside()
         self._most_beside, self._most_asked = self._before[-1] + self._behind[0], self._aligner.most_asked()
-        self._heaviest: dict[int, float] = {}
         self.steps, self._most_steps = 0, most
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
         self._usual = not (self._with_others or self.about or utterance.pointed)
@@ -107,35 +105,34 @@ class Search:
         kept.sort(key=lambda a: (a.cost, -a.score, a.pattern.number, [o.start if o else -1 for o in a.chosen]))
         return [a for a in kept if a.cost <= best + BEHIND][:MOST_ALIGNMENTS]
 
-    def _touched(self) -> set[int]:
-        """The patterns that count: of a phrase with words of weight, one word at least was heard."""
-        grammar = self.grammar
-        seen = set(grammar.unworded)
-        for position in self._hits:
-            seen.update(grammar.of_position.get(position, ()))
-        return seen
-
     # --- laying a phrase over the utterance -------------------------------------------------------------------------
 
     def _loose_bounds(self) -> list[Waiting]:
-        """For every pattern that counts a cost that no way to lay it can be under, without a look at what its slots can take."""
-        patterns, leasts, heaviest = self.grammar.patterns, self._least, self._heaviest
+        """For every pattern that counts a cost that no way to lay it can be under, without a look at what its slots can take.
+
+        Those count of which a word was heard, and those that have no word that has to be said.
+        """
+        patterns, of_position = self.grammar.patterns, self.grammar.of_position
+        saved = dict.fromkeys(self.grammar.unworded, 0.0)
+        for position, options in self._hits.items():
+            least = options.least
+            for number, missing in of_position[position]:
+                more = least + missing
+                saved[number] = saved.get(number, 0.0) + (more if more > 0 else 0.0)
+        by_slots: dict[int, float] = {}
+        heaviest: dict[int, float] = {}
         found: list[Waiting] = []
-        for number in self._touched():
+        for number, words in saved.items():
             pattern = patterns[number]
-            cost = self._rest(pattern) - self._most_beside
-            for position, missing in pattern.words:
-                if position in leasts:
-                    saved = leasts[position] + missing
-                    if saved > 0:
-                        cost -= saved
-            for key, missing, place in pattern.slots:
-                most = heaviest.get(key)
-                if most is None:
-                    most = heaviest[key] = self._choices.heaviest(pattern, place)
-                if most + missing > 0:
-                    cost -= most + missing
-            found.append((cost, number, None))
+            slots = by_slots.get(pattern.slot_set)
+            if slots is None:
+                slots = 0.0
+                for key, missing, place in pattern.slots:
+                    if key not in heaviest:
+                        heaviest[key] = self._choices.heaviest(pattern, place)
+                    slots += max(0.0, heaviest[key] + missing)
+                by_slots[pattern.slot_set] = slots
+            found.append((self._rest(pattern) - self._most_beside - words - slots, number, None))
         return found
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
@@ -180,36 +177,32 @@ class Search:
         """The alignments of a pattern that cost no more than ``most``."""
         places = pattern.places
         order = sorted(pattern.main, key=lambda i: (i != pattern.device_at, len(options[i].all)))
-        lists = []
+        offers: list[list[Option | None]] = []
         ahead = [0.0]
         for number in reversed(order):
             missing = places[number].missing
             ahead.append(ahead[-1] + max(0.0, options[number].least + missing))
-            lists.append([o for o in options[number].all if o.gain + missing > 0])
-        lists.reverse()
+            offers.append([*(o for o in options[number].all if o.gain + missing > 0), None])
+        offers.reverse()
         ahead.reverse()
         base = self._rest(pattern)
         chosen: list[Option | None] = [None] * len(places)
         kept: list[Alignment] = []
         about = self._about(pattern)
         claimed = self._claimed(pattern)
+        heard = [(i, [o for o in options[i].all if o.gain > 0]) for i in pattern.small if options[i].all]
         steps_of_an_alignment = len(self.utterance.words) // 4
         before_it, behind_it, beside = self._before, self._behind, self._most_beside > 0
+        last = len(order)
 
         # Of neighbours for the same words the first are filled first, in the order of the words: all other ways are the same.
         before = pattern.twins
 
         def visit(at: int, cost: float, tokens: int) -> None:
             nonlocal most
-            self.steps += 1
-            least = cost - ahead[at]
-            if beside:
-                least -= before_it[(tokens & -tokens).bit_length() - 1] + behind_it[tokens.bit_length()]
-            if least > most or len(kept) >= MOST_TRIED or self.steps > self._most_steps:
-                return
-            if at == len(order):
+            if at == last:
                 self.steps += steps_of_an_alignment
-                taken = self._with_small(pattern, chosen, tokens)
+                taken = self._with_small(heard, chosen, tokens) if heard else tuple(chosen)
                 alignment = self._aligner.align(pattern, taken, about=about, claimed=claimed)
                 if alignment.cost <= most:
                     kept.append(alignment)
@@ -222,13 +215,21 @@ class Search:
             if number in before:
                 twin = chosen[before[number]]
                 first = twin.start + 1 if twin is not None else NEVER
-            for option in lists[at]:
-                if option.start >= first and not option.tokens & tokens and (spec < 0 or option.spec == spec):
+            for option in offers[at]:  # nothing at last
+                after, costing = tokens, cost
+                if option is not None:
+                    if option.start < first or option.tokens & tokens or (spec >= 0 and option.spec != spec):
+                        continue
+                    after, costing = tokens | option.tokens, cost - option.least - place.missing
+                self.steps += 1
+                least = costing - ahead[at + 1]
+                if beside:
+                    least -= before_it[(after & -after).bit_length() - 1] + behind_it[after.bit_length()]
+                if least <= most and len(kept) < MOST_TRIED and self.steps <= self._most_steps:
                     chosen[number] = option
-                    visit(at + 1, cost - option.least - place.missing, tokens | option.tokens)
-            chosen[number] = None
-            visit(at + 1, cost, tokens)
+                    visit(at + 1, costing, after)
 
+        self.steps += 1
         visit(0, base, 0)
         return kept
 
@@ -261,18 +262,27 @@ class Search:
             return lexicon.spec_of.get((self.grammar.house.members(pattern.intent.device)[0], place.slot), -1)
         return -1
 
-    def _with_small(self, pattern: Pattern, chosen: Sequence[Option | None], tokens: int) -> tuple[Option | None, ...]:
-        """A small word is taken where it stands free, best between its neighbours."""
+    def _with_small(
+        self, heard: Sequence[tuple[int, Sequence[Option]]], chosen: Sequence[Option | None], tokens: int
+    ) -> tuple[Option | None, ...]:
+        """A small word is taken where it stands free, best between its neighbours.
+
+        Args:
+            heard: the small places of which something was heard, each with what it may take.
+            chosen: what the other places take, ``tokens`` as a bit mask.
+        """
         made = list(chosen)
-        for number in pattern.small:
-            hits = self._hits.get(pattern.places[number].position)
-            free = [o for o in hits.all if not o.tokens & tokens and o.gain > 0 and _fits(o, made)] if hits is not None else ()
-            if free:
+        for number, options in heard:
+            free = [o for o in options if not o.tokens & tokens and _fits(o, made)]
+            if not free:
+                continue
+            best = free[0]
+            if len(free) > 1:
                 before = max((o.end for o in made[:number] if o is not None), default=0)
                 after = min((o.start for o in made[number + 1 :] if o is not None), default=len(self.utterance.words))
                 best = min(free, key=lambda o: (not before <= o.start < after, o.cost, o.start))
-                made[number] = best
-                tokens |= best.tokens
+            made[number] = best
+            tokens |= best.tokens
         return tuple(made)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from enum import IntEnum
+from typing import ClassVar
 
 from msgspec import Struct
 
@@ -11,6 +11,7 @@ from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import PLAIN_NAME, Devices
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
+from glossa.house.enumeration import Enumeration
 from glossa.matching.alignment import Alignment, Kind
 from glossa.matching.grammar import Grammar
 from glossa.matching.torn import torn
@@ -19,14 +20,14 @@ FAR = 0.45
 """A word of direction that costs more than this by its sound is only guessed, where what was heard is a common word."""
 
 
-class Severity(IntEnum):
+class Severity(Enumeration):
     """What a stop makes of a reading."""
 
-    REJECT = 0
-    CONFIRM = 1
+    REJECT: ClassVar[Severity]
+    CONFIRM: ClassVar[Severity]
 
 
-class Fired(Struct, frozen=True):
+class Fired(Struct, frozen=True, gc=False):
     """A stop that fired, and the words that made it."""
 
     name: str
@@ -34,7 +35,7 @@ class Fired(Struct, frozen=True):
     words: str
 
 
-class Stop(Struct, frozen=True):
+class Stop(Struct, frozen=True, gc=False):
     """A stop.
 
     Attributes:
@@ -96,11 +97,11 @@ def _against_the_value(alignment: Alignment, grammar: Grammar) -> str:
     A preposition right before the value says nothing against it, though it may be a state elsewhere: the "auf" of "auf geschlossen".
     """
     language = grammar.lexicon.language
-    edges = [o.edge for o in alignment.chosen if o is not None and o.edge is not None]
     for option in alignment.chosen:
         candidate = option.candidate if option is not None else None
-        if candidate is None or isinstance(candidate.value, Devices):
+        if candidate is None or not candidate.used or isinstance(candidate.value, Devices):
             continue
+        edges = [o.edge for o in alignment.chosen if o is not None and o.edge is not None]
         for edge in candidate.used:
             for own in edges:
                 leads = own.end == candidate.start and own.word in language.grammar.absolute
@@ -153,17 +154,17 @@ def _second_unit(utterance: Utterance, alignment: Alignment, grammar: Grammar) -
 
 def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """An exception that was not understood; what was understood may be what is excepted."""
-    if alignment.candidate("device") is None:
-        return ""
     left = [i for i in alignment.left_over(Role.EXCEPTION) if 0 < i < len(utterance.words) - 1]
-    return " ".join(utterance.words[i] for i in left)
+    return " ".join(utterance.words[i] for i in left) if left and alignment.candidate("device") is not None else ""
 
 
 def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A word that may be a negation which was misheard: one with no place, or one right before a verb: the "done" of "done open the gate"."""
-    if alignment.pattern.garbage:
-        return ""
     vocabulary, language = grammar.lexicon.vocabulary, grammar.lexicon.language
+    auxiliary = language.grammar.auxiliary
+    asked = any(w in auxiliary for w in utterance.words)
+    if alignment.pattern.garbage or not (asked or any(map(vocabulary.may_be_negation, utterance.words))):
+        return ""
     left = alignment.left_over(Role.UNKNOWN, Role.TALK, Role.WORD)
     sounding = [e.start for o in alignment.chosen if o is not None for e in o.edges if e.how & How.SOUND and e.end == e.start + 1]
     small = alignment.left_over(Role.VERB, Role.SMALL)
@@ -172,8 +173,7 @@ def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Gramm
     said = {o.edge.start for p, o in taken if o is not None and o.edge is not None and not p.small}  # what the phrase itself says
     verbs = {i for i in range(1, len(words)) if words[i] in language.verbs or words[i] in language.light} | said
     before_a_verb = [i for i in (*sounding, *small) if i + 1 in verbs]
-    auxiliary = language.grammar.auxiliary
-    if not set(auxiliary).isdisjoint(words):  # whatever stands between "do" and a verb: "do night sound the horn"
+    if asked:  # whatever stands between "do" and a verb: "do night sound the horn"
         guessed = (*left, *alignment.left_over(Role.POLE))
         between = next((words[i] for i in guessed if i + 1 in verbs and i and words[i - 1] in auxiliary), "")
         if between:
