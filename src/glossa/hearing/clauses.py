@@ -7,7 +7,9 @@ a device with something to be done.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -17,13 +19,14 @@ from glossa.hearing.device_rules import RANK, Things
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.roles import Role, first_said
-from glossa.hearing.tokens import Token, mask_of
+from glossa.hearing.tokens import Token, mask_of, places_of
+from glossa.hearing.vocabulary import MOST_CACHED
 from glossa.language import plural
 
 SHORTEST_CLAUSE = 3
 """Words that a clause has at least, where nothing but a verb shows that it ended."""
 
-PAUSES = frozenset(",.;:!?…")
+_PAUSE = re.compile("[,.;:!?…]")
 _TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
 _SAYING = frozenset((Role.UNKNOWN, Role.WORD))
 """Roles of words that may end a clause."""
@@ -54,6 +57,9 @@ class ClauseGrammar:
 
     Args:
         lexicon: the house's words.
+
+    Attributes:
+        orders: whether a word is a verb that gives orders: one of the language, in a form that the house knows, or of a phrase itself.
     """
 
     def __init__(self, lexicon: Lexicon) -> None:
@@ -62,6 +68,8 @@ class ClauseGrammar:
         self.beginning, self.opened, self.consequence = (
             language.phrases("grammar", name) for name in ("clause", "request", "consequence")
         )
+        self.orders = lru_cache(MOST_CACHED)(self._orders)
+        self.opening_clauses = lexicon.articles | self.beginning.by_first.keys()
         self.joined = frozenset(language.phrases("grammar", "joined").by_first)
         self.pronouns = language.phrases("grammar", "pronouns").single
         self.movable = frozenset(language.grammar.after_number_only)
@@ -86,8 +94,7 @@ class ClauseGrammar:
         """
         return _Line(self, text, tokens, roles, spans, expressions).clauses()
 
-    def orders(self, word: str) -> bool:
-        """Whether a word is a verb that gives orders: one of the language, in a form that the house knows, or of a phrase itself."""
+    def _orders(self, word: str) -> bool:
         language, words = self.language, self.lexicon.vocabulary.words
         known = word in words or not words.isdisjoint(language.same.get(word, ()))
         known = known or (bool(language.grammar.particles) and word in language.light)  # the "mach" of "ausmachen"
@@ -115,7 +122,10 @@ class _Line:
 
     def clauses(self) -> Clauses:
         pauses = pauses_of(self.text, self.tokens)
-        beginnings = pauses | mask_of(self._begins(at) for at in range(len(self.words)))
+        beginnings = pauses
+        for at, word in enumerate(self.words):
+            if word in self.grammar.opening_clauses and self._begins(at):
+                beginnings |= 1 << at
         telling, requests = self._telling(), self._requests()
         begins = next((at for at in range(1, len(self.words)) if (pauses | requests) >> at & 1), 0)
         if requests >> begins & 1 and begins:
@@ -260,7 +270,7 @@ class _Line:
         mask = 1 << begins - 1 if self.roles[begins - 1] == Role.POLE else 0  # "they left the fan on turn it off"
         starts = (at for at in range(1, begins) if self.words[at] in self.grammar.consequence.by_first)
         if any(at + self.grammar.consequence.at(self.words, at) == begins for at in starts):
-            mask |= mask_of(role == Role.NUMBER for role in self.roles[:begins])  # "tea is in ten minutes so put the urn on"
+            mask |= places_of(Role.NUMBER, self.roles[:begins])  # "tea is in ten minutes so put the urn on"
         return mask
 
     def _named_again(self, begins: int) -> int:
@@ -303,4 +313,7 @@ def _there(expression: DeviceExpression, room: int) -> DeviceExpression:
 
 def pauses_of(text: str, tokens: Sequence[Token]) -> int:
     """The tokens before which there is a pause in the writing, as a bit mask."""
-    return mask_of(at > 0 and any(c in PAUSES for c in text[tokens[at - 1].end : token.start]) for at, token in enumerate(tokens))
+    if not _PAUSE.search(text):
+        return 0
+    between = ((tokens[at - 1].end, tokens[at].start) for at in range(1, len(tokens)))
+    return mask_of(_PAUSE.search(text, start, end) is not None for start, end in between) << 1

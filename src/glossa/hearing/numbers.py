@@ -218,13 +218,12 @@ class NumberReader:
         cells: Cells = []
         for at, token in enumerate(tokens):
             cell: dict[str, list[Edge]] = {}
-            counted = bool(at and cells[-1].keys() & _COUNTS)
             cells.append(cell)
             if token.number is not None:
                 self._add_numeral(cell, token, at)
             for symbol, value, cost in self._symbols(words[at]):
-                if symbol == "scale" and len(words[at]) == 1 and not counted:  # the "k" of "2.5 k"
-                    continue
+                if symbol == "scale" and len(words[at]) == 1 and (not at or cells[-2].keys().isdisjoint(_COUNTS)):
+                    continue  # the "k" of "2.5 k" is one, no other "k"
                 if symbol in cell:
                     cell[symbol].append(Edge(at, at + 1, symbol, value, cost))
                 else:

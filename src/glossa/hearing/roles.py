@@ -64,7 +64,11 @@ class How:
 
 def first_said(roles: Sequence[Role]) -> int:
     """The first token that is no filler; 0 where all are."""
-    return next((at for at, role in enumerate(roles) if role != Role.FILLER), 0)
+    filler = Role.FILLER
+    for at, role in enumerate(roles):
+        if role != filler:
+            return at
+    return 0
 
 
 SHOWN = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from fractions import Fraction
 from functools import lru_cache
 
@@ -158,6 +158,11 @@ def _join_fractions(tokens: list[Token], text: str) -> list[Token]:
             if 0 < share < 1:
                 found.append(Token(f"{share.numerator}/{share.denominator}", at, at + 1, float(share)))
     return sorted(found, key=lambda t: t.start)
+
+
+def places_of(value: object, values: Sequence[object]) -> int:
+    """Where a value stands in a sequence, as a bit mask."""
+    return mask_of(v == value for v in values) if value in values else 0
 
 
 def mask_of(bits: Iterable[bool]) -> int:

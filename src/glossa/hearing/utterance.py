@@ -105,6 +105,7 @@ class Hearing:
         self._recent = lru_cache(MOST_RECENT)(self._analysed)
         language = lexicon.language
         grammar = language.grammar
+        self._contracted = frozenset(first for first, _ in language.contractions)
         self._absolute = frozenset(grammar.absolute)
         self._leading = tuple(w for w in grammar.absolute if w in language.small and w in lexicon.vocabulary.words)
         self._clauses = ClauseGrammar(lexicon)
@@ -216,14 +217,16 @@ class Hearing:
         at = 0
         while at < len(tokens):
             token = tokens[at]
-            pair = (token.word, tokens[at + 1].word) if at + 1 < len(tokens) else ("", "")
-            if pair in contractions and pair[0] not in known:
-                done += [Token(word, token.start, tokens[at + 1].end) for word in contractions[pair]]
-                at += 2
-                continue
+            if token.word in self._contracted and at + 1 < len(tokens) and token.word not in known:
+                pair = token.word, tokens[at + 1].word
+                if pair in contractions:
+                    done += [Token(word, token.start, tokens[at + 1].end) for word in contractions[pair]]
+                    at += 2
+                    continue
             at += 1
-            written = text[token.start : token.end].lower().replace("’", "'")
-            expanded = expansions.get(written) or expansions.get(token.word)
+            expanded = expansions.get(token.word)
+            if token.end - token.start != len(token.word) or not token.word.isascii():  # an apostrophe, an accent
+                expanded = expansions.get(text[token.start : token.end].lower().replace("’", "'")) or expanded
             if expanded and token.word not in known and all(w in known for w in expanded):
                 done += [Token(w, token.start, token.end) for w in expanded]
                 continue

@@ -209,10 +209,19 @@ class Vocabulary:
 
     def edges(self, tokens: Words) -> tuple[tuple[WordEdge, ...], ...]:
         """For every token the words of the house that start there, alone or over several tokens."""
-        found = [
-            [*(WordEdge(at, at + 1, n.word, n.cost, n.how, n.also) for n in self.near(word)), *self._several(tokens, at)]
-            for at, word in enumerate(tokens)
-        ]
+        found: list[list[WordEdge]] = []
+        for at, word in enumerate(tokens):
+            here = [WordEdge(at, at + 1, n.word, n.cost, n.how, n.also) for n in self.near(word)]
+            if word in self._household or word in self._rewritten:
+                here += self._other_words(tokens, at)
+            letters = len(word)
+            for end in range(at + 2, min(at + MOST_SPAN, len(tokens)) + 1):  # a word that was split
+                letters += len(tokens[end - 1])
+                if letters > LONGEST_SPLIT:
+                    break
+                for near in self.joined(tokens[at:end]):
+                    here.append(WordEdge(at, end, near.word, near.cost, near.how))
+            found.append(here)
         for edge in self._separated(tokens):
             found[edge.start].append(edge)
         return tuple(map(tuple, found))
@@ -358,21 +367,14 @@ class Vocabulary:
 
     # --- several tokens ---------------------------------------------------------------------------------------------
 
-    def _several(self, tokens: Words, at: int) -> Iterator[WordEdge]:
-        """Other words altogether, and a word that was split."""
+    def _other_words(self, tokens: Words, at: int) -> Iterator[WordEdge]:
+        """Several tokens for other words altogether."""
         for held in (self._household, self._rewritten):
             for heard, near in held.get(tokens[at], ()):
                 end = at + len(heard)
                 trusted = near.how == How.REWRITTEN or not self._turns(heard, near.word)  # "less bright" is dimmer
                 if len(heard) > 1 and tokens[at:end] == heard and trusted:
                     yield WordEdge(at, end, near.word, near.cost, near.how, near.also)
-        letters = len(tokens[at])
-        for end in range(at + 2, min(at + MOST_SPAN, len(tokens)) + 1):
-            letters += len(tokens[end - 1])
-            if letters > LONGEST_SPLIT:
-                return
-            for near in self.joined(tokens[at:end]):
-                yield WordEdge(at, end, near.word, near.cost, near.how)
 
     def _separated(self, tokens: Words) -> Iterator[WordEdge]:
         """The particle of a separable verb behind what it is about: the "up" of "start the compressor up"."""

@@ -11,7 +11,7 @@ from glossa.hearing.clauses import SHORTEST_CLAUSE
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role, first_said
-from glossa.hearing.tokens import mask_of
+from glossa.hearing.tokens import mask_of, places_of
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.house.enumeration import Enumeration
@@ -176,8 +176,10 @@ class Alignment(Struct, frozen=True, gc=False):
 
     def candidate(self, slot: str) -> Candidate | None:
         """What a slot took."""
-        for place, option in zip(self.pattern.places, self.chosen, strict=True):
-            if place.slot == slot and option is not None:
+        places, chosen = self.pattern.places, self.chosen
+        for number in self.pattern.slots_at:
+            option = chosen[number]
+            if option is not None and places[number].slot == slot:
                 return option.candidate
         return None
 
@@ -204,9 +206,10 @@ class Aligner:
         self._directions = frozenset(language.grammar.directions)
         words, roles = utterance.words, utterance.roles
         self._every, self._said = (1 << len(words)) - 1, frozenset(words)
-        self._asked = mask_of(w in language.grammar.asking for w in words)
-        self._poles = mask_of(r == Role.POLE for r in roles)
-        self._depends = self._poles | mask_of(r == Role.AMOUNT for r in roles)  # on what else the phrase takes
+        asking = language.grammar.asking
+        self._asked = mask_of(w in asking for w in words)
+        self._poles = places_of(Role.POLE, roles)
+        self._depends = self._poles | places_of(Role.AMOUNT, roles)  # on what else the phrase takes
         self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
         self._openings = utterance.pauses | utterance.requests | utterance.clauses
         self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint

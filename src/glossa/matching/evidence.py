@@ -143,6 +143,7 @@ TERMS = (
     Term("length", -1, -0.5, "tens of tokens over 12"),
 )  # fmt: skip
 TERM_NAMES = tuple(t.name for t in TERMS)
+_RANK = {name: number for number, name in enumerate(TERM_NAMES)}
 
 _COUNTED = frozenset(("unknown before", "talk before", "small before"))
 """Terms of which the first says more than the next ones: they count with the logarithm to base 2 of one more."""
@@ -184,7 +185,7 @@ def log_odds(amounts: Mapping[str, float], weights: Mapping[str, float]) -> floa
 def counted(amounts: Mapping[str, float], weights: Mapping[str, float]) -> tuple[Counted, ...]:
     """The terms that count, those that count most first."""
     rows = [Counted(term, amount, weights.get(term, 0.0)) for term, amount in amounts.items() if amount]
-    return tuple(sorted((r for r in rows if r.weight), key=lambda r: (-abs(r.log_odds), TERM_NAMES.index(r.term))))
+    return tuple(sorted((r for r in rows if r.weight), key=lambda r: (-abs(r.log_odds), _RANK[r.term])))
 
 
 def amounts_of(utterance: Utterance, alignment: Alignment, grammar: Grammar, lead: float) -> dict[str, float]:
@@ -209,6 +210,7 @@ class _Measured:
         chosen = zip(alignment.pattern.places, alignment.chosen, strict=True)
         unsaid = {p.slot for p, o in chosen if o is None and p.relation} - alignment.pattern.intent.defaults.keys()
         self._begun = bool(unsaid) and Role.BROKEN in utterance.roles
+        self._rooms = {e.tokens for e in utterance.expressions if e.things.rank == RANK["room"]}
         device = alignment.candidate("device")
         self._in_a_room = device is not None and bool(device.tokens) and self._only_a_room(device)
         self._verb_heard = any(w in verbs and alignment.covered >> i & 1 for i, w in enumerate(utterance.words))
@@ -427,8 +429,7 @@ class _Measured:
 
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""
-        tokens = candidate.tokens
-        return any(e.tokens == tokens and e.things.rank == RANK["room"] for e in self._utterance.expressions)
+        return candidate.tokens in self._rooms
 
     def _unknown_behind(self, candidate: Candidate) -> bool:
         """Whether an unknown word right behind a number without a unit may be what it counts."""

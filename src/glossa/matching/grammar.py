@@ -83,6 +83,7 @@ class Pattern(Struct, frozen=True, gc=False):
         worded: whether it holds words of some weight that have to be said.
         fixed: what all its places cost when nothing was said, and its prior; those of the small ones are not in it.
         slots: (key, what it costs when it was not said, place) of the places for slots; ``slot_set`` is equal for patterns with the same ones.
+        slots_at: the numbers of the places for slots, that for the device first.
         device_at: the place of its device, -1 for none.
         reads: whether it asks for a state.
         required: the devices that have all properties of the intent, as a bit mask.
@@ -105,6 +106,7 @@ class Pattern(Struct, frozen=True, gc=False):
     fixed: float
     slots: tuple[tuple[int, float, Place], ...]
     slot_set: int
+    slots_at: tuple[int, ...]
     reads: bool
     device_at: int
     required: int
@@ -119,8 +121,8 @@ class Grammar:
     Attributes:
         patterns: all phrases as linear sequences, in the order of the file.
         of_word: for a word, the numbers of the positions that hold it.
-        of_position: for a position, the numbers of the patterns that hold it, each with what it costs when it was not said, minus infinity
-            for a small place. of_measure: for a word, the numbers of the patterns that are about it.
+        of_position: for a position, the numbers of the patterns that hold it, by what it costs when it was not said, minus infinity for a
+            small place. of_measure: for a word, the numbers of the patterns that are about it.
         taken: for the key of a slot, what its places may take.
         unworded: the patterns without a word that has to be said.
         small_words: the words of places that carry so little that their order doesn't matter.
@@ -155,12 +157,12 @@ class Grammar:
         self._variants = Variants(house, self.lexicon)
         for intent in house.intents.values():
             self._compile(intent)
-        self.of_position: dict[int, list[tuple[int, float]]] = {}
+        self.of_position: dict[int, dict[float, list[int]]] = {}
         for pattern in self.patterns:
             for place in pattern.places:
                 if place.position >= 0:
                     missing = -math.inf if place.small else place.missing
-                    self.of_position.setdefault(place.position, []).append((pattern.number, missing))
+                    self.of_position.setdefault(place.position, {}).setdefault(missing, []).append(pattern.number)
         self.of_measure: dict[str, list[int]] = {}
         for pattern in self.patterns:
             for word in pattern.measures:
@@ -208,6 +210,9 @@ class Grammar:
                             fixed=sum(p.missing for p in places if not p.small) + prior + cost,
                             slots=slots,
                             slot_set=self._slot_sets.setdefault(slot_set, len(self._slot_sets)),
+                            slots_at=tuple(
+                                sorted((i for i, p in enumerate(places) if p.slot), key=lambda i: places[i].slot != "device")
+                            ),
                             reads=bool(intent.read),
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
                             required=required,

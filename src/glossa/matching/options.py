@@ -35,6 +35,8 @@ class Options(Struct, frozen=True, gc=False):
     @classmethod
     def of(cls, options: Sequence[Option]) -> Options:
         """Options, with the most that one of them saves at least."""
+        if len(options) == 1:
+            return cls((options[0],), options[0].least)
         return cls(tuple(options), max(o.least for o in options)) if options else NOTHING
 
 

@@ -7,7 +7,7 @@ from operator import itemgetter
 from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role, shown
-from glossa.hearing.tokens import mask_of
+from glossa.hearing.tokens import places_of
 from glossa.hearing.utterance import Utterance
 from glossa.house.frozen import Frozen
 from glossa.house.model import Intent
@@ -20,12 +20,13 @@ from glossa.matching.result import Piece, Reading, SlotValue
 
 def filled(utterance: Utterance, alignment: Alignment) -> object:
     """Equal for alignments whose readings mean the same, though what they cost may differ: what the slots took, and what amounts are left over."""
-    said = [
-        (p.slot, o and o.candidate and (o.candidate.value, o.candidate.outside))
-        for p, o in zip(alignment.pattern.places, alignment.chosen, strict=True)
-        if p.slot
-    ]
-    amounts = mask_of(r == Role.AMOUNT for r in utterance.roles) if Role.AMOUNT in utterance.roles else 0
+    places, chosen = alignment.pattern.places, alignment.chosen
+    said = []
+    for number in alignment.pattern.slots_at:
+        option = chosen[number]
+        candidate = option.candidate if option is not None else None
+        said.append((places[number].slot, candidate and (candidate.value, candidate.outside)))
+    amounts = places_of(Role.AMOUNT, utterance.roles)
     return alignment.pattern.intent.id, tuple(sorted(said, key=itemgetter(0))), alignment.covered & (utterance.times_at | amounts)
 
 
@@ -36,10 +37,8 @@ def reading_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
     missing: list[str] = []
     outside: list[str] = []
     which = wrong = False
-    for number in sorted(range(len(pattern.places)), key=lambda i: pattern.places[i].slot != "device"):
+    for number in pattern.slots_at:
         slot, option = pattern.places[number].slot, alignment.chosen[number]
-        if not slot:
-            continue
         if option is None or option.candidate is None:
             if slot not in intent.defaults and slot != "pin":
                 missing.append(slot)

@@ -88,6 +88,7 @@ class Search:
         heapify(waiting)
         best = math.inf
         kept: list[Alignment] = []
+        cheapest: dict[tuple[int, int], Alignment] = {}
         while waiting:
             bound, number, options = heappop(waiting)
             if bound > best + BEHIND or self.steps > self._most_steps:
@@ -98,12 +99,35 @@ class Search:
                 options = self._choices.of_places(pattern)
                 heappush(waiting, (self._bound(pattern, options), number, options))
                 continue
+            alike = id(pattern.intent), pattern.slot_set
+            known = cheapest.get(alike)
+            if known is not None and known.cost < bound and not self._says_more(pattern, options, known, best + BEHIND - bound):
+                continue
             for alignment in self._lay(pattern, options, best + BEHIND):
                 if alignment.score >= FLOOR:
                     kept.append(alignment)
                     best = min(best, alignment.cost)
+                    if known is None or alignment.cost < known.cost:
+                        known = cheapest[alike] = alignment
         kept.sort(key=lambda a: (a.cost, -a.score, a.pattern.number, [o.start if o else -1 for o in a.chosen]))
         return [a for a in kept if a.cost <= best + BEHIND][:MOST_ALIGNMENTS]
+
+    def _says_more(self, pattern: Pattern, options: Sequence[Options], known: Alignment, most: float) -> bool:
+        """Whether a pattern that costs more than another one with the same slots may mean something else, for so much more than it costs at least."""
+        if self._scaling or self.utterance.times_at:
+            return True
+        for place, offered in zip(pattern.places, options, strict=True):
+            if not place.slot:
+                continue
+            took = known.candidate(place.slot)
+            if took is None or offered.least + place.missing <= most:
+                return True
+            for option in offered.all:
+                if offered.least - option.least <= most:
+                    other = option.candidate
+                    if other is None or other.value != took.value or other.outside != took.outside:
+                        return True
+        return False
 
     # --- laying a phrase over the utterance -------------------------------------------------------------------------
 
@@ -115,13 +139,14 @@ class Search:
         patterns, of_position = self.grammar.patterns, self.grammar.of_position
         saved = dict.fromkeys(self.grammar.unworded, 0.0)
         for position, options in self._hits.items():
-            least = options.least
-            for number, missing in of_position[position]:
-                more = least + missing
-                saved[number] = saved.get(number, 0.0) + (more if more > 0 else 0.0)
+            for missing, numbers in of_position[position].items():
+                more = max(0.0, options.least + missing)
+                for number in numbers:
+                    saved[number] = saved.get(number, 0.0) + more
         by_slots: dict[int, float] = {}
         heaviest: dict[int, float] = {}
         found: list[Waiting] = []
+        floor, beside, usual, measured = self._floor, self._most_beside, self._usual, self._measured
         for number, words in saved.items():
             pattern = patterns[number]
             slots = by_slots.get(pattern.slot_set)
@@ -132,7 +157,9 @@ class Search:
                         heaviest[key] = self._choices.heaviest(pattern, place)
                     slots += max(0.0, heaviest[key] + missing)
                 by_slots[pattern.slot_set] = slots
-            found.append((self._rest(pattern) - self._most_beside - words - slots, number, None))
+            plain = usual and not (pattern.garbage or pattern.reads or number in measured)
+            rest = floor + pattern.fixed if plain else self._rest(pattern)
+            found.append((rest - beside - words - slots, number, None))
         return found
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
