@@ -72,16 +72,24 @@ class Useful(Struct, frozen=True, gc=False):
     Attributes:
         starting: for a symbol, the rules that start with it, each with the place of its head.
         unit: for a symbol, the heads that are nothing but it (unit productions), so that its edges are theirs.
+        goal: whether they may make what is looked for.
     """
 
     starting: Mapping[str, tuple[tuple[int, Rule], ...]]
     unit: Mapping[str, tuple[str, ...]]
+    goal: bool
 
 
 class Grammar:
-    """Rules, in an order in which the head of each comes after the first symbol of its body."""
+    """Rules, in an order in which the head of each comes after the first symbol of its body.
 
-    def __init__(self, rules: Sequence[Rule]) -> None:
+    Args:
+        rules: the rules.
+        goals: the symbols that are looked for.
+    """
+
+    def __init__(self, rules: Sequence[Rule], goals: Sequence[str]) -> None:
+        self._goals = frozenset(goals)
         heads = list(dict.fromkeys(r.head for r in rules))
         self._place = {head: i for i, head in enumerate(heads)}
         for rule in rules:
@@ -91,13 +99,15 @@ class Grammar:
         self._useful = lru_cache(MOST_USEFUL)(self._useful_with)
 
     def parse(self, cells: Cells, following: Sequence[Sequence[int]]) -> None:
-        """Add everything that the rules make of the edges in ``cells``.
+        """Add everything that the rules make of the edges in ``cells``; nothing where they can't make what is looked for.
 
         Args:
             cells: the edges of single words and names.
             following: for every token and the end, where the next symbol of a body may start: there, or behind what can be passed over.
         """
         useful = self._useful(frozenset(symbol for cell in cells for symbol in cell))
+        if not useful.goal:
+            return
         padded = [*cells, {}]
         for start in range(len(cells) - 1, -1, -1):
             if cells[start]:
@@ -118,7 +128,8 @@ class Grammar:
                 unit.setdefault(rule.body[0], []).append(rule.head)
             else:
                 starting.setdefault(rule.body[0], []).append((self._place[rule.head], rule))
-        return Useful({s: tuple(rules) for s, rules in starting.items()}, {s: tuple(heads) for s, heads in unit.items()})
+        goal = not made.isdisjoint(self._goals)
+        return Useful({s: tuple(rules) for s, rules in starting.items()}, {s: tuple(heads) for s, heads in unit.items()}, goal)
 
 
 def _complete(

@@ -329,4 +329,4 @@ RULES = (
     Rule("expression", ("list", "correction", "one", "place"), other_there, COSTS.apart),
     Rule("expression", ("list", "correction", "one", "room"), other_there, COSTS.apart),
 )
-GRAMMAR = Grammar(RULES)
+GRAMMAR = Grammar(RULES, ("expression",))

@@ -99,8 +99,8 @@ class DeviceGrammar:
 
     def expressions(
         self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool], fixed: int = 0
-    ) -> tuple[tuple[DeviceExpression, ...], tuple[Edge, ...]]:
-        """Every device expression of an utterance, and its modifiers that may stand apart.
+    ) -> tuple[DeviceExpression, ...]:
+        """Every device expression of an utterance, with its modifiers that stand apart.
 
         Args:
             words: the tokens' words.
@@ -112,7 +112,7 @@ class DeviceGrammar:
         for at in (at for at in range(len(words)) if fixed >> at & 1):  # the "I mean" that says nothing may correct something
             cells[at] = {symbol: edges for symbol, edges in cells[at].items() if symbol == "correction"}
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
-            return (), ()
+            return ()
         following = self._following(passable)
         for cell in cells:  # "all off", but not the "all" of "all the lamps"
             for edge in (*cell.get("all", ()), *cell.get("pair", ())):
@@ -130,7 +130,7 @@ class DeviceGrammar:
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))
-        return tuple(every[:MOST_EXPRESSIONS]), apart
+        return tuple(every[:MOST_EXPRESSIONS])
 
     @staticmethod
     def _following(passable: Sequence[bool]) -> list[tuple[int, ...]]:

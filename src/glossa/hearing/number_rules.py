@@ -339,4 +339,4 @@ RULES = (
     Rule("corrected", ("quantity", "hesitation", "corrected"), _corrected, GUESSED),
     Rule("corrected", ("quantity",), identity),
 )
-GRAMMAR = Grammar(RULES)
+GRAMMAR = Grammar(RULES, ("corrected",))

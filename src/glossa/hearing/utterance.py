@@ -12,7 +12,6 @@ from functools import lru_cache
 
 from msgspec import Struct
 
-from glossa.hearing.chart import Edge
 from glossa.hearing.clauses import ClauseGrammar
 from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
@@ -39,7 +38,6 @@ class Utterance(Struct, frozen=True, gc=False):
         spans: for every token, the names that start there.
         quantities: all quantities, also inside others; ``widest`` of them count for roles.
         expressions: device expressions, the likeliest first.
-        apart: rooms, exceptions and corrections that may stand apart from their device.
         degree: the share of the usual amount that was asked for: "slightly" 0.5.
         times: the multiple of what it is now that was asked for, 0 for none; ``times_at`` its tokens as a bit mask.
         pauses: the tokens before which there is a pause in the writing, as a bit mask.
@@ -58,7 +56,6 @@ class Utterance(Struct, frozen=True, gc=False):
     spans: tuple[tuple[NamedSpan, ...], ...] = ()
     quantities: tuple[Quantity, ...] = ()
     expressions: tuple[DeviceExpression, ...] = ()
-    apart: tuple[Edge, ...] = ()
     degree: float = 1.0
     times: float = 0.0
     times_at: int = 0
@@ -156,10 +153,10 @@ class Hearing:
             (word in articles and following not in joiners) or (r == Role.FILLER and word not in joiners)
             for r, word, following in zip(roles.roles, words, (*words[1:], ""), strict=True)
         ]
-        expressions, apart = self._devices.expressions(words, spans, passable, roles.fixed_at)
+        expressions = self._devices.expressions(words, spans, passable, roles.fixed_at)
         clauses = self._clauses.of(text, tokens, roles.roles, spans, expressions)
         return Utterance(
-            text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions, apart,
+            text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions,
             roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.beginnings, clauses.requests, clauses.telling,
             clauses.pointed,
         )  # fmt: skip

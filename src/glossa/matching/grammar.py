@@ -39,7 +39,8 @@ class Place(Struct, frozen=True, gc=False):
         slot: the slot's name, or ``""``.
         missing: what it costs when it was not said.
         small: whether it carries so little that its order doesn't matter.
-        key: equal for slots that can take the same.
+        key: equal for slots that can take the same in phrases that say what becomes of it in the same way.
+        taken: the number of what a slot can take.
         relation: for a number, ``to`` where it becomes the value, ``by`` where it is an amount of change, else ``""``.
         own: whether its words name the intent's own device.
         measure: whether its words only say what a value of the phrase measures: the "speed" of "speed $speed".
@@ -51,22 +52,25 @@ class Place(Struct, frozen=True, gc=False):
     missing: float = 0.0
     small: bool = False
     key: int = -1
+    taken: int = -1
     relation: str = ""
     own: bool = False
     measure: bool = False
 
 
 class Taken(Struct, frozen=True, gc=False):
-    """What places for slots of one key may take.
+    """What a place for a slot may take.
 
     Attributes:
+        devices: those that it may be for, as a bit mask; 0 for other slots.
         specs: the numbers of the specifications that its values may be of.
         numbers: whether one of these is for numbers; ``anything`` whether one is for digits or free words, so that any token may be taken.
     """
 
-    specs: tuple[int, ...]
-    numbers: bool
-    anything: bool
+    devices: int = 0
+    specs: tuple[int, ...] = ()
+    numbers: bool = False
+    anything: bool = False
 
 
 class Pattern(Struct, frozen=True, gc=False):
@@ -82,7 +86,8 @@ class Pattern(Struct, frozen=True, gc=False):
         measures: the names of the properties that it is about: "the brightness of the lamp" says no more than "the lamp".
         worded: whether it holds words of some weight that have to be said.
         fixed: what all its places cost when nothing was said, and its prior; those of the small ones are not in it.
-        slots: (key, what it costs when it was not said, place) of the places for slots; ``slot_set`` is equal for patterns with the same ones.
+        slots: for the places for slots, the number of what they can take and what it costs when it was not said; ``slot_set`` is equal for
+            patterns with the same places for slots.
         slots_at: the numbers of the places for slots, that for the device first.
         device_at: the place of its device, -1 for none.
         reads: whether it asks for a state.
@@ -104,7 +109,7 @@ class Pattern(Struct, frozen=True, gc=False):
     measures: frozenset[str]
     worded: bool
     fixed: float
-    slots: tuple[tuple[int, float, Place], ...]
+    slots: tuple[tuple[int, float], ...]
     slot_set: int
     slots_at: tuple[int, ...]
     reads: bool
@@ -123,7 +128,7 @@ class Grammar:
         of_word: for a word, the numbers of the positions that hold it.
         of_position: for a position, the numbers of the patterns that hold it, by what it costs when it was not said, minus infinity for a
             small place. of_measure: for a word, the numbers of the patterns that are about it.
-        taken: for the key of a slot, what its places may take.
+        taken: what places for slots may take, by number.
         unworded: the patterns without a word that has to be said.
         small_words: the words of places that carry so little that their order doesn't matter.
         word_weight: what a word of a phrase weighs.
@@ -145,6 +150,7 @@ class Grammar:
         self.extremes = frozenset(w for text in (*numbers.maximum, *numbers.minimum) for w in text.split())
         self._keys: dict[tuple[object, ...], int] = {}
         self.taken: list[Taken] = []
+        self._taken: dict[Taken, int] = {}
         self._slot_sets: dict[tuple[tuple[int, float], ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
         self.of_word: dict[str, list[int]] = {}
@@ -192,8 +198,7 @@ class Grammar:
                         continue
                     seen.add(places)
                     main = tuple(i for i, p in enumerate(places) if not p.small)
-                    slots = tuple((p.key, p.missing, p) for p in places if p.position < 0)
-                    slot_set = tuple((key, missing) for key, missing, _ in slots)
+                    slot_set = tuple((p.key, p.missing) for p in places if p.position < 0)
                     self.patterns.append(
                         Pattern(
                             number=len(self.patterns),
@@ -208,7 +213,7 @@ class Grammar:
                             measures=measures,
                             worded=any(p.position >= 0 and p.missing > COSTS.missing_verb for p in places),
                             fixed=sum(p.missing for p in places if not p.small) + prior + cost,
-                            slots=slots,
+                            slots=tuple((p.taken, p.missing) for p in places if p.position < 0),
                             slot_set=self._slot_sets.setdefault(slot_set, len(self._slot_sets)),
                             slots_at=tuple(
                                 sorted((i for i, p in enumerate(places) if p.slot), key=lambda i: places[i].slot != "device")
@@ -326,13 +331,17 @@ class Grammar:
         relation = "to" if used else "by" if changed else ""
         about: tuple[object, ...] = (slot, self.lexicon.fitting(intent)) if slot == "device" else (slot, intent.device, relation)
         key = self._keys.setdefault(about, len(self._keys))
-        if key == len(self.taken):
-            self.taken.append(self._taken_by(slot, intent))
-        return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key)
+        what = self._taken_by(slot, intent)
+        taken = self._taken.setdefault(what, len(self._taken))
+        if taken == len(self.taken):
+            self.taken.append(what)
+        return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key, taken=taken)
 
     def _taken_by(self, slot: str, intent: Intent) -> Taken:
-        """What a slot of an intent may take, but for devices."""
+        """What a slot of an intent may take."""
         lexicon = self.lexicon
+        if slot == "device":
+            return Taken(devices=lexicon.fitting(intent))
         specs: Iterable[int] = lexicon.specs_of.get(slot, ())
         if slot in lexicon.slot_spec:
             specs = (lexicon.slot_spec[slot],)
@@ -342,7 +351,7 @@ class Grammar:
         specs = tuple(specs)
         ways = {way for spec in specs for way in lexicon.specs[spec].ways}
         anything = slot in ("room", "pin") or Way.FREE in ways or Way.DIGITS in ways
-        return Taken(specs, Way.NUMBER in ways, anything)
+        return Taken(0, specs, Way.NUMBER in ways, anything)
 
 
 def _same(one: Place, other: Place) -> bool:

@@ -19,7 +19,7 @@ from glossa.hearing.utterance import Utterance
 from glossa.house.sorts import TEMPERATURES, NumberValues
 from glossa.house.values import Value, Values, Way
 from glossa.matching.alignment import Candidate, Option
-from glossa.matching.grammar import Grammar, Pattern, Place
+from glossa.matching.grammar import Grammar, Pattern, Place, Taken
 
 MOST_DEVICES, MOST_VALUES, MOST_FREE, MOST_WORDS = 8, 10, 120, 4
 FREE_TOKENS = 14
@@ -90,16 +90,15 @@ class Choices:
             known = self._weighed[tokens] = self.utterance.weight(tokens), floor
         return known
 
-    def heaviest(self, pattern: Pattern, place: Place) -> float:
+    def heaviest(self, taken: Taken) -> float:
         """What leaving the heaviest tokens that a place for a slot may take costs at least; minus infinity where it can take none."""
-        if place.slot == "device":
+        if taken.devices:
             if self._spoken_about:
                 return self._floor
             for devices, floor in self._floors_of_devices():
-                if devices & pattern.required:
+                if devices & taken.devices:
                     return floor
             return -math.inf
-        taken = self.grammar.taken[place.key]
         if taken.anything:
             return self._floor
         numbers, named = self._floors_of_values()
@@ -194,7 +193,7 @@ class Choices:
             return [self._option(self._room(s)) for s in self.utterance.rooms()]
         if place.slot == "pin":
             return [self._option(c) for c in self._digits() if len(str(c.value)) > 1]
-        return [option for spec in self.grammar.taken[place.key].specs for option in self.values(spec)]
+        return [option for spec in self.grammar.taken[place.taken].specs for option in self.values(spec)]
 
     @staticmethod
     def _room(span: NamedSpan) -> Candidate:

@@ -136,7 +136,7 @@ class Search:
 
         Those count of which a word was heard, and those that have no word that has to be said.
         """
-        patterns, of_position = self.grammar.patterns, self.grammar.of_position
+        patterns, of_position, taken = self.grammar.patterns, self.grammar.of_position, self.grammar.taken
         saved = dict.fromkeys(self.grammar.unworded, 0.0)
         for position, options in self._hits.items():
             for missing, numbers in of_position[position].items():
@@ -152,10 +152,10 @@ class Search:
             slots = by_slots.get(pattern.slot_set)
             if slots is None:
                 slots = 0.0
-                for key, missing, place in pattern.slots:
-                    if key not in heaviest:
-                        heaviest[key] = self._choices.heaviest(pattern, place)
-                    slots += max(0.0, heaviest[key] + missing)
+                for number_taken, missing in pattern.slots:
+                    if number_taken not in heaviest:
+                        heaviest[number_taken] = self._choices.heaviest(taken[number_taken])
+                    slots += max(0.0, heaviest[number_taken] + missing)
                 by_slots[pattern.slot_set] = slots
             plain = usual and not (pattern.garbage or pattern.reads or number in measured)
             rest = floor + pattern.fixed if plain else self._rest(pattern)
