@@ -339,14 +339,10 @@ class Aligner:
                 cost = MOST_AMOUNT
             items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
 
-    def floors(self, free: int) -> tuple[float, ...]:
-        """What leaving each token costs at least, whatever the phrase: nothing where a small place may take it, little where a word of direction may go without saying.
-
-        Args:
-            free: the tokens that a small place may take, as a bit mask.
-        """
+    def floors(self) -> tuple[float, ...]:
+        """What leaving each token costs at least, whatever the phrase: little where a word of direction may go without saying."""
         utterance, poles = self._utterance, self._language.poles
-        floors = [0.0 if free >> at & 1 else w for at, w in enumerate(utterance.weights)]
+        floors = [*utterance.weights]
         floors[: self._announced] = [min(f, WEIGHT[Role.FILLER]) for f in floors[: self._announced]]
         if self._poles:
             heard = {(at, e.word) for at, edges in enumerate(utterance.edges) for e in edges if e.word in poles}

@@ -126,11 +126,10 @@ class Grammar:
     Attributes:
         patterns: all phrases as linear sequences, in the order of the file.
         of_word: for a word, the numbers of the positions that hold it.
-        of_position: for a position, the numbers of the patterns that hold it, by what it costs when it was not said, minus infinity for a
-            small place. of_measure: for a word, the numbers of the patterns that are about it.
+        of_position: for a position, the numbers of the patterns that hold it, by what it costs when it was not said beyond nothing at all.
+        of_measure: for a word, the numbers of the patterns that are about it.
         taken: what places for slots may take, by number.
         unworded: the patterns without a word that has to be said.
-        small_words: the words of places that carry so little that their order doesn't matter.
         word_weight: what a word of a phrase weighs.
         extremes: the words for the most and the least of a range.
         free: slots that take any words; ``anything`` says whether any slot or property does.
@@ -148,8 +147,7 @@ class Grammar:
         )
         numbers = self.lexicon.language.numbers
         self.extremes = frozenset(w for text in (*numbers.maximum, *numbers.minimum) for w in text.split())
-        self._keys: dict[tuple[object, ...], int] = {}
-        self.taken: list[Taken] = []
+        self._keys: dict[tuple[object, ...], tuple[int, int]] = {}
         self._taken: dict[Taken, int] = {}
         self._slot_sets: dict[tuple[tuple[int, float], ...], int] = {}
         self._positions: dict[frozenset[str], int] = {}
@@ -163,18 +161,18 @@ class Grammar:
         self._variants = Variants(house, self.lexicon)
         for intent in house.intents.values():
             self._compile(intent)
+        self.taken = (*self._taken,)
         self.of_position: dict[int, dict[float, list[int]]] = {}
         for pattern in self.patterns:
             for place in pattern.places:
                 if place.position >= 0:
-                    missing = -math.inf if place.small else place.missing
+                    missing = 0.0 if place.small else place.missing
                     self.of_position.setdefault(place.position, {}).setdefault(missing, []).append(pattern.number)
         self.of_measure: dict[str, list[int]] = {}
         for pattern in self.patterns:
             for word in pattern.measures:
                 self.of_measure.setdefault(word, []).append(pattern.number)
         self.unworded = frozenset(p.number for p in self.patterns if not p.worded)
-        self.small_words = frozenset(w for p in self.patterns for i in p.small for w in p.places[i].words)
 
     def _compile(self, intent: Intent) -> None:
         measures, names = self._measures(intent), self._own_words(intent)
@@ -330,11 +328,9 @@ class Grammar:
         missing = COSTS.missing_default if slot in intent.defaults else COSTS.missing_asked if asked else COSTS.missing_slot
         relation = "to" if used else "by" if changed else ""
         about: tuple[object, ...] = (slot, self.lexicon.fitting(intent)) if slot == "device" else (slot, intent.device, relation)
-        key = self._keys.setdefault(about, len(self._keys))
-        what = self._taken_by(slot, intent)
-        taken = self._taken.setdefault(what, len(self._taken))
-        if taken == len(self.taken):
-            self.taken.append(what)
+        if about not in self._keys:
+            self._keys[about] = len(self._keys), self._taken.setdefault(self._taken_by(slot, intent), len(self._taken))
+        key, taken = self._keys[about]
         return Place(slot=slot, missing=0.0 if slot == "pin" else missing, relation=relation, key=key, taken=taken)
 
     def _taken_by(self, slot: str, intent: Intent) -> Taken:

@@ -58,10 +58,7 @@ class Search:
         self.about = grammar.lexicon.mask(about)
         language = grammar.lexicon.language
         self._aligner = Aligner(utterance, language, COSTS.order * grammar.house.matching.order)
-        free = 0
-        for edge in (e for edges in utterance.edges for e in edges if e.word in grammar.small_words):
-            free |= (1 << edge.end) - (1 << edge.start)
-        floors = self._aligner.floors(free)
+        floors = self._aligner.floors()
         self._floor = sum(floors)
         self._choices = Choices(utterance, grammar, self.about, floors)
         self._said = frozenset(utterance.words)
@@ -164,7 +161,7 @@ class Search:
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
-        cost = self._rest(pattern) - self._most_beside
+        cost = self._rest(pattern) - self._most_beside - _saved_by_small(pattern, options)
         for number in pattern.main:
             saved = options[number].least + pattern.places[number].missing
             if saved > 0:
@@ -212,7 +209,7 @@ class Search:
             offers.append([*(o for o in options[number].all if o.gain + missing > 0), None])
         offers.reverse()
         ahead.reverse()
-        base = self._rest(pattern)
+        base = self._rest(pattern) - _saved_by_small(pattern, options)
         chosen: list[Option | None] = [None] * len(places)
         kept: list[Alignment] = []
         about = self._about(pattern)
@@ -311,6 +308,11 @@ class Search:
             made[number] = best
             tokens |= best.tokens
         return tuple(made)
+
+
+def _saved_by_small(pattern: Pattern, options: Sequence[Options]) -> float:
+    """What the small places of a pattern save at most."""
+    return sum(max(0.0, options[number].least) for number in pattern.small)
 
 
 def _fits(option: Option, made: Sequence[Option | None]) -> bool:
