@@ -473,7 +473,9 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         if isinstance(took.value, (int, float)) and not took.edges:
             unknown = took.end < len(utterance.words) and took.end not in covered and utterance.roles[took.end] == Role.UNKNOWN
             device = next((t for p, t in taken if p.slot == "device"), None)
-            before_devices = device is not None and device.start == took.end
+            led = took.start > 0 and utterance.words[took.start - 1] in language.grammar.absolute
+            by_article = not led and utterance.words[took.end : took.end + 1] and utterance.words[took.end] in lexicon.articles
+            before_devices = device is not None and device.start in ((took.end, took.end + 1) if by_article else (took.end,))
             same = any(q.unit and (q.start, q.end) == (took.start, took.end) for q in utterance.quantities)
             ending = any(q.unit and q.end == took.end for q in utterance.quantities)
             add("counts something", (unknown and not same) or (before_devices and not ending))
@@ -511,6 +513,12 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
                 else "inside"
             )
             add(f"number {where}")
+    unnamed = [t for p, t in taken if p.slot == "device" and not any(e.word in lexicon.named for e in t.edges)]
+    words, inside = utterance.words, language.phrases("grammar", "inside").single
+    for place in (t.end + 2 for t in unnamed if t.tokens and t.end + 2 < len(words)):  # "everything in the can"
+        strange = utterance.roles[place] not in (Role.NUMBER, Role.POLE)
+        led = words[place - 2] in inside and words[place - 1] in lexicon.articles
+        add("foreign place", strange and led and {place - 2, place} <= set(free))
     if pattern.device_at >= 0:
 
         def says(span: range) -> bool:

@@ -281,7 +281,8 @@ class Chart(unittest.TestCase):
                 Rule("sum", ("number",), lambda v: v[0]),
                 Rule("sum", ("number", "plus", "sum"), lambda v: v[0] + v[2], 0.5),
                 Rule("even", ("sum",), lambda v: v[0] if v[0] % 2 == 0 else None),
-            ]
+            ],
+            ["even"],
         )
         cells = [
             {"number": [Edge(0, 1, "number", 1)]},
@@ -293,7 +294,10 @@ class Chart(unittest.TestCase):
         self.assertEqual([(e.start, e.end, e.value, e.cost) for e in cells[0]["even"]], [(0, 4, 4, 0.6)])
         self.assertEqual([e.value for e in cells[0]["sum"]], [1, 4])
         with self.assertRaises(ValueError):
-            Grammar([Rule("a", ("b",), lambda v: v[0]), Rule("b", ("c",), lambda v: v[0])])
+            Grammar([Rule("a", ("b",), lambda v: v[0]), Rule("b", ("c",), lambda v: v[0])], ["a"])
+        alone = [{"plus": [Edge(0, 1, "plus", "+")]}]
+        grammar.parse(alone, [(0,), (1,)])
+        self.assertEqual(list(alone[0]), ["plus"])
 
 
 class Roles(unittest.TestCase):

@@ -18,7 +18,7 @@ import glossa
 from glossa.house import read_house
 from glossa.matching.evidence import TERM_NAMES, TERMS, amounts_of, confidence, fitted_weights
 from glossa.matching.matcher import MOST_READINGS
-from glossa.matching.search import BEHIND, FLOOR
+from glossa.matching.search import BEHIND, FLOOR, ROUNDING
 from glossa.trials.findings import findings
 from glossa.trials.fit import Example, fit
 from tests import reference
@@ -528,7 +528,7 @@ class Properties(unittest.TestCase):
         if not fast:
             return
         least = slow[0].cost
-        near = [w for w in slow if w.cost <= least + BEHIND]
+        near = [w for w in slow if w.cost <= least + BEHIND + ROUNDING]
         by_meaning = sorted((round(m.reading.cost, 6), round(m.reading.score, 6)) for m in fast)
         expected = [(round(w.cost, 6), round(w.score, 6)) for w in near]
         self.assertEqual(by_meaning, sorted(expected)[: len(by_meaning)])

@@ -24,6 +24,9 @@ FLOOR = 0.3
 BEHIND = 1.05
 """Alignments that cost more than this, in content words, above the cheapest one are not given."""
 
+ROUNDING = 2e-9
+"""Costs are rounded to nine digits, what they are at least is not: one that is this much higher may be the same."""
+
 MOST_ALIGNMENTS = 48
 MOST_TRIED = 400
 """Ways to lay one phrase over the utterance that are looked at."""
@@ -88,7 +91,7 @@ class Search:
         cheapest: dict[tuple[int, int], Alignment] = {}
         while waiting:
             bound, number, options = heappop(waiting)
-            if bound > best + BEHIND or self.steps > self._most_steps:
+            if bound > best + BEHIND + ROUNDING or self.steps > self._most_steps:
                 break
             pattern = patterns[number]
             if options is None:
@@ -98,16 +101,16 @@ class Search:
                 continue
             alike = id(pattern.intent), pattern.slot_set
             known = cheapest.get(alike)
-            if known is not None and known.cost < bound and not self._says_more(pattern, options, known, best + BEHIND - bound):
+            if known is not None and known.cost + ROUNDING < bound and not self._says_more(pattern, options, known, best + BEHIND - bound):
                 continue
-            for alignment in self._lay(pattern, options, best + BEHIND):
+            for alignment in self._lay(pattern, options, best + BEHIND + ROUNDING):
                 if alignment.score >= FLOOR:
                     kept.append(alignment)
                     best = min(best, alignment.cost)
                     if known is None or alignment.cost < known.cost:
                         known = cheapest[alike] = alignment
         kept.sort(key=lambda a: (a.cost, -a.score, a.pattern.number, [o.start if o else -1 for o in a.chosen]))
-        return [a for a in kept if a.cost <= best + BEHIND][:MOST_ALIGNMENTS]
+        return [a for a in kept if a.cost <= best + BEHIND + ROUNDING][:MOST_ALIGNMENTS]
 
     def _says_more(self, pattern: Pattern, options: Sequence[Options], known: Alignment, most: float) -> bool:
         """Whether a pattern that costs more than another one with the same slots may mean something else, for so much more than it costs at least."""
@@ -230,7 +233,7 @@ class Search:
                 alignment = self._aligner.align(pattern, taken, about=about, claimed=claimed)
                 if alignment.cost <= most:
                     kept.append(alignment)
-                    most = min(most, alignment.cost + BEHIND)
+                    most = min(most, alignment.cost + BEHIND + ROUNDING)
                 return
             number = order[at]
             place = places[number]

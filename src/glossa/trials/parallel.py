@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import takewhile
 from typing import Any
 
 from glossa.house.model import House
@@ -11,8 +12,8 @@ from glossa.trials.run import REMEMBERED, Result, run_table
 from glossa.trials.table import Row
 
 CHUNK = 200
-AT_ONCE = 4
-"""Calls that each worker gets before the next look at whether to go on."""
+AHEAD = 3
+"""Calls for each worker that are handed over before they are worked on, so that none of them has to wait."""
 _matchers: dict[int, tuple[House, Matcher]] = {}
 
 
@@ -60,14 +61,10 @@ def each(
     if jobs == 1 or len(calls) < 2:
         yield from (work(*call) for call in calls if go_on())
         return
-    from joblib import Parallel, cpu_count, delayed
+    from joblib import Parallel, delayed
 
-    at_once = AT_ONCE * (cpu_count() if jobs < 0 else jobs)
-    with Parallel(n_jobs=jobs) as workers:
-        for start in range(0, len(calls), at_once):
-            if not go_on():
-                return
-            yield from workers(delayed(work)(*call) for call in calls[start : start + at_once])
+    workers = Parallel(n_jobs=jobs, return_as="generator", batch_size=1, pre_dispatch=f"{AHEAD} * n_jobs")
+    yield from workers(delayed(work)(*call) for call in takewhile(lambda _: go_on(), calls))
 
 
 def _chunks(rows: Sequence[Row]) -> Iterator[list[int]]:
