@@ -271,6 +271,7 @@ RULES = (
     Rule("fraction", ("one", "part"), lambda v: _part((Num(1), v[1]))),
     Rule("fraction", ("digit", "part"), _part),
     Rule("fraction", ("numeral", "part"), _part),
+    Rule("fraction", ("homophone", "parts"), _part, GUESSED),
     Rule("fraction", ("teen", "part"), _part),
     Rule("share", ("fraction", "of_all"), identity),
     Rule("share", ("fraction",), identity),

@@ -275,6 +275,8 @@ class NumberReader:
             symbols.append(("scale", Num(scale), 0.0))
         if word in self._fractions:
             symbols.append(("part", self._fractions[word], 0.0))
+            if is_plural(word, self.language):
+                symbols.append(("parts", self._fractions[word], 0.0))
         if word in words.ordinals:
             symbols.append(("ordinal", Num(words.ordinals[word], note="ordinal"), 0.0))
         if word in words.homophones and word not in words.single:

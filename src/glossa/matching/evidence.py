@@ -459,12 +459,20 @@ class _Measured:
     # --- the alignment as a whole -----------------------------------------------------------------------------------
 
     def _order(self) -> None:
-        """Places out of their order; a word in another form stands where that form stands."""
-        taken = [o for p, o in self._taken() if o.tokens]
-        for before, option in pairwise(taken):
+        """Places out of their order; a word in another form stands where that form stands, and so does what goes with it."""
+        taken = [(p, o) for p, o in self._taken() if o.tokens]
+        for (_, before), (place, option) in pairwise(taken):
             if option.start < before.start:
-                moved = any(self._stands_anywhere(o) for o in (before, option))
+                moved = any(self._stands_anywhere(o) for o in (before, option)) or self._by_how_much(place, option)
                 self._add("another order" if moved else "order", 1)
+
+    def _by_how_much(self, place: Place, option: Option) -> bool:
+        """Whether an amount of change stands before a word that stands for the direction: "a degree warmer", "five percent more"."""
+        if place.relation != "by":
+            return False
+        light = (Role.SMALL, Role.FILLER)
+        behind = next((i for i in range(option.end, len(self._utterance.roles)) if self._utterance.roles[i] not in light), -1)
+        return any(o.edge is not None and o.start == behind and o.edge.how & _REWORDED for _, o in self._taken())
 
     def _stands_anywhere(self, option: Option) -> bool:
         """Whether a place took a word in another form, or a room instead of a device: "warmer in the den"."""

@@ -101,7 +101,11 @@ class Search:
                 continue
             alike = id(pattern.intent), pattern.slot_set
             known = cheapest.get(alike)
-            if known is not None and known.cost + ROUNDING < bound and not self._says_more(pattern, options, known, best + BEHIND - bound):
+            if (
+                known is not None
+                and known.cost + ROUNDING < bound
+                and not self._says_more(pattern, options, known, best + BEHIND - bound)
+            ):
                 continue
             for alignment in self._lay(pattern, options, best + BEHIND + ROUNDING):
                 if alignment.score >= FLOOR:
