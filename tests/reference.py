@@ -483,10 +483,14 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             add("preposition", leading(utterance, took.start, language) in against)
     reworded = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
-    for (_, first), (_, second) in zip(weighty, weighty[1:], strict=False):
+    for (_, first), (place, second) in zip(weighty, weighty[1:], strict=False):
         moved = any(
             t.edges[0].how & reworded if t.word else isinstance(t.value, tuple) and only_a_room(t) for t in (first, second)
         )
+        light = (Role.SMALL, Role.FILLER)
+        behind = next((i for i in range(second.end, len(utterance.roles)) if utterance.roles[i] not in light), -1)
+        more = any(t.word and t.start == behind and t.edges[0].how & reworded for _, t in weighty)  # "a degree warmer"
+        moved = moved or (place.relation == "by" and more)
         add("another order" if moved else "order", second.start < first.start)
     for verb in ("verb before", "verb left"):
         both = min(count.get(verb, 0), count.get("unheard verb", 0))

@@ -202,6 +202,7 @@ class Slots(unittest.TestCase):
     def test_values_in_the_slots_own_terms(self) -> None:
         cases = {
             ("lamp to three quarters", "level"): 75,
+            ("lamp too thirds", "level"): 66.67,
             ("lamp to maximum", "level"): 100,
             ("lamp halfway", "level"): 50,
             ("lamp forty no fifty", "level"): 50,

@@ -276,6 +276,13 @@ class OtherLanguages(Lines):
         self.accepted("botica", {"más calor en la salita": ("mas_calor", {"device": ("estufa_salita",), "grado": 1})})
         self.accepted("seehof", {"dreh die Heizung in der Stube runter": ("kaelter", {"device": ("heizung_stube",), "grade": 1})})
 
+    def test_an_amount_stands_before_the_word_for_its_direction(self) -> None:
+        self.accepted(
+            "rotonde", {"un degré de plus sur la clim du salon": ("plus_chaud", {"device": ("clim_salon",), "degres": 1})}
+        )
+        self.accepted("forsthaus", {"ein Grad wärmer am Kachelofen": ("waermer", {"device": ("kachelofen",), "grad": 1})})
+        self.accepted("moulin", {"cinq pour cent de plus sur la petite lampe": ("plus_clair", {"dose": 5})})
+
     def test_an_article_is_no_number(self) -> None:
         for house, line, slot in (
             ("tilleuls", "mets un minuteur", "minutes"),
