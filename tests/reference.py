@@ -200,6 +200,8 @@ def stands_for(things: Any, fitting: set[str], grammar: Grammar) -> tuple[tuple[
     wrong = any(r.wrong_room for r in things.references)
     for reference in things.references:
         named = {d for i, d in enumerate(every) if reference.devices >> i & 1} & fitting
+        if reference.count and len(named) != reference.count:  # "both shutters" where there are three blinds
+            named = {d for i, d in enumerate(every) if reference.called >> i & 1} & fitting
         if not named or (reference.count and len(named) != reference.count):
             return None
         if reference.many or len(named) == 1:

@@ -219,6 +219,10 @@ class Names(Lines):
     def test_of_their_own_go_before_those_with_another_noun(self) -> None:
         self.accepted("larkhill", {"turn theo's light off": ("power", {"device": ("theo_light",)})})
 
+    def test_so_many_as_are_called_so(self) -> None:
+        both = "close", {"device": ("street_shutter", "yard_shutter")}
+        self.accepted("saltings", {"close both shutters": both, "would you close the two shutters": both})
+
     def test_are_excepted_by_their_number(self) -> None:
         others = ("lamp_one", "lamp_three")
         self.accepted("cairnfield", {"all the heat lamps off but number two": ("onoff", {"device": others, "on": "off"})})

@@ -30,6 +30,7 @@ class Reference(Struct, frozen=True, gc=False):
         rank: its place among the readings of the same words, smaller goes first.
         wrong_room: whether a room was named in which it is not.
         count: how many there have to be, as in "the two lamps"; 0 for any number.
+        called: those that are called so, which are meant where these are so many: the two shutters of a house with three blinds.
     """
 
     devices: int
@@ -37,6 +38,7 @@ class Reference(Struct, frozen=True, gc=False):
     rank: int
     wrong_room: bool = False
     count: int = 0
+    called: int = 0
 
 
 class Things(Struct, frozen=True, gc=False):
@@ -86,7 +88,7 @@ def _alone(values: Sequence[Any]) -> Things | None:
     entry: Entry = values[-1]
     if entry.kind == "rest":
         return None
-    return Things((Reference(entry.devices, entry.kind in ("nouns", "group"), RANK[entry.kind]),))
+    return Things((Reference(entry.devices, entry.kind in ("nouns", "group"), RANK[entry.kind], called=entry.called),))
 
 
 def _every(values: Sequence[Any]) -> Things | None:
@@ -94,7 +96,7 @@ def _every(values: Sequence[Any]) -> Things | None:
     entry: Entry = values[-1]
     if entry.kind in ("name", "rest", "part"):
         return None
-    return Things((Reference(entry.devices, True, RANK[entry.kind]),))
+    return Things((Reference(entry.devices, True, RANK[entry.kind], called=entry.called),))
 
 
 def _placed(entry: Entry, place: Entry, *, many: bool) -> Things | None:
@@ -106,8 +108,9 @@ def _placed(entry: Entry, place: Entry, *, many: bool) -> Things | None:
         return None
     if not inside and entry.kind in ("nouns", "noun", "part") and entry.devices.bit_count() > 1:
         return None
-    wrong = not inside
-    return Things((Reference(inside or entry.devices, many or entry.kind in ("nouns", "group"), RANK[entry.kind], wrong),))
+    wrong, called = not inside, entry.called & place.devices
+    many = many or entry.kind in ("nouns", "group")
+    return Things((Reference(inside or entry.devices, many, RANK[entry.kind], wrong, called=called),))
 
 
 def _in_room(values: Sequence[Any]) -> Things | None:

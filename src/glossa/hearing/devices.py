@@ -61,6 +61,9 @@ def resolve(things: Things, among: int) -> Devices | None:
     for reference in things.references:
         devices = reference.devices & among
         count = devices.bit_count()
+        if reference.count and count != reference.count:
+            devices = reference.called & among
+            count = devices.bit_count()
         if not count or (reference.count and count != reference.count):
             return None
         if reference.many or count == 1:

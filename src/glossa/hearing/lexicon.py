@@ -42,6 +42,7 @@ class Entry(Struct, frozen=True, gc=False):
         room: the room's id.
         cost: what naming it so costs.
         words: of a name and of a front.
+        called: of nouns, the devices whose own names end with them.
         turned: whether it is a name with its noun at the other end.
     """
 
@@ -53,6 +54,7 @@ class Entry(Struct, frozen=True, gc=False):
     cost: float = 0.0
     words: Words = ()
     turned: bool = False
+    called: int = 0
 
 
 class _Node(Struct):
@@ -267,6 +269,7 @@ class Lexicon:
         parts: dict[Words, dict[int, float]] = {}
         nouns = {k: self.texts(v.nouns) for k, v in house.kinds.items()}
         of_noun: dict[Words, int] = {}
+        called: dict[Words, int] = {}
         exact = {self.bare(name) for device in house.devices.values() for name in self.texts(device.names)}
         self.of_noun_word: dict[str, int] = {}
         for device in house.devices.values():
@@ -276,6 +279,8 @@ class Lexicon:
             rooms = self.texts(house.rooms.get(device.room, {}))
             for name in self.texts(device.names):
                 bare = self.bare(name)
+                for noun in (n for n in mine if self._ends_with(bare, n)):
+                    called[noun] = called.get(noun, 0) | bit
                 for way in self._ways(bare, mine):
                     if way in exact and way != bare:
                         continue  # another noun than its own makes no other device's name of it
@@ -307,7 +312,7 @@ class Lexicon:
             many = plural_of(noun, self.language)
             if noun != many:
                 self._add(noun, Entry("noun", devices))
-            self._add(many, Entry("nouns", devices))
+            self._add(many, Entry("nouns", devices, called=called.get(noun, 0)))
             for word in {*noun, *many}:
                 self.of_noun_word[word] = self.of_noun_word.get(word, 0) | devices
         for kind in house.kinds.values():
@@ -318,6 +323,12 @@ class Lexicon:
             self._add_group(self.texts(group.names), self.mask(group.members))
         groups = (n for g in house.groups.values() for n in self.texts(g.names))
         self.named = frozenset(w for way in (*named, *groups) for w in self.bare(way))
+
+    def _ends_with(self, name: Words, noun: Words) -> bool:
+        """Whether a noun, or its plural, is the noun of a name."""
+        last = self.language.grammar.head == "last"
+        ways = (noun, plural_of(noun, self.language))
+        return any((name[-len(way) :] if last else name[: len(way)]) == way for way in ways)
 
     def _numbered(self, name: Words) -> tuple[Words, Words]:
         """A name in two: its words, and the number at its end that tells it from others, "spot" and "two"."""

@@ -156,13 +156,13 @@ class Search:
             slots = by_slots.get(pattern.slot_set)
             if slots is None:
                 slots = 0.0
-                for number_taken, missing in pattern.slots:
-                    if number_taken not in heaviest:
-                        heaviest[number_taken] = self._choices.heaviest(taken[number_taken])
-                    slots += max(0.0, heaviest[number_taken] + missing)
+                for what, missing in pattern.slots:
+                    if what not in heaviest:
+                        heaviest[what] = self._choices.heaviest(taken[what])
+                    slots += max(0.0, heaviest[what] + missing)
                 by_slots[pattern.slot_set] = slots
             plain = usual and not (pattern.garbage or pattern.reads or number in measured)
-            rest = floor + pattern.fixed if plain else self._rest(pattern)
+            rest = floor + pattern.fixed if plain else self._rest(pattern)  # the same, without a call
             found.append((rest - beside - words - slots, number, None))
         return found
 
@@ -177,8 +177,6 @@ class Search:
 
     def _rest(self, pattern: Pattern) -> float:
         """What it costs at least when no place of weight takes anything, with no clause beside it."""
-        if self._usual and not pattern.garbage and pattern.number not in self._measured:
-            return self._floor + pattern.fixed - (self._most_asked if pattern.reads else 0.0)
         known = self._rests.get(pattern.number)
         if known is None:
             known = self._rests[pattern.number] = self._untaken(pattern)
