@@ -112,7 +112,9 @@ class DeviceGrammar:
             fixed: tokens of fixed expressions that say nothing, as a bit mask: the "any" of "any chance of".
         """
         cells: Cells = [self._cell(words, at, spans[at]) for at in range(len(words))]
-        for at in (at for at in range(len(words)) if fixed >> at & 1):  # the "I mean" that says nothing may correct something
+        for at in (
+            at for at in range(len(words) if fixed else 0) if fixed >> at & 1
+        ):  # the "I mean" that says nothing may correct something
             cells[at] = {symbol: edges for symbol, edges in cells[at].items() if symbol == "correction"}
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
             return ()
@@ -204,4 +206,7 @@ class DeviceGrammar:
 
 def _guessed_wrong(edge: Edge) -> bool:
     """Whether a wrong room, or what should be in it, was only guessed by sound: that is no room that was named."""
-    return any(r.wrong_room for r in edge.value.references) and any(e.how & How.SOUND for e in edge.used)
+    for reference in edge.value.references:
+        if reference.wrong_room:
+            return any(e.how & How.SOUND for e in edge.used)
+    return False

@@ -227,6 +227,8 @@ class Tags:
     def _kept(self) -> None:
         """The "deja" of "deja la luz encendida": as it is, so that nothing is to be done."""
         grammar = self._language.grammar
+        if not any(w in grammar.keeping for w in self._words):
+            return
         state = self._language.phrases("grammar", "as_it_is").by_first
         last = max((i for i, w in enumerate(self._words) if w in state), default=0)
         for at in (i for i, w in enumerate(self._words[:last]) if w in grammar.keeping):

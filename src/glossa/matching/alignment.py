@@ -195,15 +195,16 @@ class Aligner:
 
     def __init__(self, utterance: Utterance, language: Language, order: float) -> None:
         self._utterance, self._language, self._order = utterance, language, order
-        self._weight = utterance.weight((1 << len(utterance.words)) - 1)
-        self._relative, self._absolute = frozenset(language.grammar.relative), frozenset(language.grammar.absolute)
+        self._weight = sum(utterance.weights)
+        self._relative, self._absolute, alike = language.grammar.relative, language.grammar.absolute, language.alike
         self._heard_as = {  # the "too" of "up too sixty"
             w: said
             for w in utterance.words
-            for said in self._absolute & language.alike.get(w, frozenset())
-            if w not in self._absolute
+            if w in alike
+            for said in alike[w]
+            if said in self._absolute and w not in self._absolute
         }
-        self._directions = frozenset(language.grammar.directions)
+        self._directions = language.grammar.directions
         words, roles = utterance.words, utterance.roles
         self._every, self._said = (1 << len(words)) - 1, frozenset(words)
         asking = language.grammar.asking
@@ -346,7 +347,7 @@ class Aligner:
         floors[: self._announced] = [min(f, WEIGHT[Role.FILLER]) for f in floors[: self._announced]]
         if self._poles:
             heard = {(at, e.word) for at, edges in enumerate(utterance.edges) for e in edges if e.word in poles}
-            led = not self._absolute.isdisjoint(self._said)
+            led = not self._said.isdisjoint(self._absolute)
             for at, word in enumerate(utterance.words):
                 if self._poles >> at & 1:
                     others = {other for where, other in heard if where != at and other != word}
@@ -365,6 +366,8 @@ class Aligner:
     def most_asked(self) -> float:
         """What words that only ask can save at most, where a phrase asks."""
         utterance, filler = self._utterance, WEIGHT[Role.FILLER]
+        if not self._asked:
+            return 0.0
         tokens = zip(utterance.roles, utterance.weights, strict=True)
         return sum(max(0.0, w - filler) for i, (r, w) in enumerate(tokens) if self._asked >> i & 1 and r in _SAID_IN_ASKING)
 
@@ -374,6 +377,8 @@ class Aligner:
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
         openings, closings = utterance.pauses | utterance.requests, utterance.clauses
+        if not openings | closings >> 1:
+            return before, behind
         savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
         for at in range(1, count):
             opens = openings >> at & 1 and not ((1 << at) - 1) & self._telling

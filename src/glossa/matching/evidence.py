@@ -206,14 +206,14 @@ class _Measured:
         self._amounts: dict[str, float] = {}
         self._language = grammar.lexicon.language
         self._pronouns = frozenset(self._language.grammar.pronouns)
-        verbs = self._language.verbs | self._language.light
+        verbs, light, covered = self._language.verbs, self._language.light, alignment.covered
         chosen = zip(alignment.pattern.places, alignment.chosen, strict=True)
         unsaid = {p.slot for p, o in chosen if o is None and p.relation} - alignment.pattern.intent.defaults.keys()
         self._begun = bool(unsaid) and Role.BROKEN in utterance.roles
         self._rooms = {e.tokens for e in utterance.expressions if e.things.rank == RANK["room"]}
         device = alignment.candidate("device")
         self._in_a_room = device is not None and bool(device.tokens) and self._only_a_room(device)
-        self._verb_heard = any(w in verbs and alignment.covered >> i & 1 for i, w in enumerate(utterance.words))
+        self._verb_heard = any(covered >> i & 1 and (w in verbs or w in light) for i, w in enumerate(utterance.words))
 
     def amounts(self, lead: float) -> dict[str, float]:
         alignment = self._alignment

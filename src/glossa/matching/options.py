@@ -63,8 +63,8 @@ class Choices:
         self._named_floors: list[tuple[int, float]] | None = None
         self._value_floors: tuple[float, dict[int, float]] | None = None
         self._spoken_about = about
-        self._absolute = frozenset(grammar.lexicon.language.grammar.absolute)
-        self._directions = frozenset(grammar.lexicon.language.grammar.directions)
+        self._absolute = grammar.lexicon.language.grammar.absolute
+        self._directions = grammar.lexicon.language.grammar.directions
         self._slots: dict[int, Options] = {}
         self._values: dict[int, tuple[Option, ...]] = {}
         self._expressions = [(e, e.things.rank, round(e.cost, 9)) for e in utterance.expressions]
@@ -237,7 +237,8 @@ class Choices:
         kept = [c for readings in spans.values() for c in _first_ones(readings)]
         if unfit:
             kept = [c for c in kept if not any(c.tokens != t and c.tokens & t == c.tokens for t in unfit)]
-        kept = [c for c in kept if not any(_hidden(c, o) for o in kept)]
+        if len(kept) > 1:
+            kept = [c for c in kept if not any(_hidden(c, o) for o in kept)]
         kept.sort(key=lambda c: (c.cost - self.weighed(c.tokens)[0], c.start, c.value.devices))  # type: ignore[union-attr]
         return [*self._spoken_of(among), *kept[:MOST_DEVICES]]
 
@@ -284,7 +285,8 @@ class Choices:
         if known is None:
             candidates = self._candidates(spec, self.grammar.lexicon.specs[spec])
             options = [self._option(c, spec) for c in candidates]
-            options.sort(key=lambda o: (-o.gain, o.start, str(o.candidate.value if o.candidate else "")))
+            if len(options) > 1:
+                options.sort(key=lambda o: (-o.gain, o.start, str(o.candidate.value if o.candidate else "")))
             most = MOST_FREE if Way.FREE in self.grammar.lexicon.specs[spec].ways else MOST_VALUES
             known = self._values[spec] = tuple(options[:most])
         return known

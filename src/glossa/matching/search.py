@@ -113,7 +113,8 @@ class Search:
                     best = min(best, alignment.cost)
                     if known is None or alignment.cost < known.cost:
                         known = cheapest[alike] = alignment
-        kept.sort(key=lambda a: (a.cost, -a.score, a.pattern.number, [o.start if o else -1 for o in a.chosen]))
+        if len(kept) > 1:
+            kept.sort(key=lambda a: (a.cost, -a.score, a.pattern.number, [o.start if o else -1 for o in a.chosen]))
         return [a for a in kept if a.cost <= best + BEHIND + ROUNDING][:MOST_ALIGNMENTS]
 
     def _says_more(self, pattern: Pattern, options: Sequence[Options], known: Alignment, most: float) -> bool:
