@@ -163,7 +163,10 @@ class Alignment(Struct, frozen=True, gc=False):
 
     def left_over(self, *roles: Role) -> list[int]:
         """The tokens with some roles that nothing explains."""
-        if not any(self.left >> role & 1 for role in roles):
+        for role in roles:
+            if self.left >> role & 1:
+                break
+        else:
             return []
         return [i.start for i in self.items if i.kind == Kind.LEFT and i.role in roles]
 

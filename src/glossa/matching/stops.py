@@ -63,7 +63,8 @@ def fired(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> tuple
 
 def _negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A negation that no phrase holds; one in a clause of its own is a reason: "..., I can't sleep"."""
-    return " ".join(utterance.words[at] for at in alignment.left_over(Role.NEGATION))
+    left = alignment.left_over(Role.NEGATION)
+    return " ".join(utterance.words[at] for at in left) if left else ""
 
 
 def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
@@ -73,6 +74,7 @@ def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     if within:
         return within
     left = alignment.left_over(Role.POLE, Role.WORD, Role.TALK, Role.REPEAT, Role.VERB)
+    left = [at for at in left if utterance.words[at] in language.poles]
     if not left or alignment.pattern.garbage:
         return ""
     said = _said(alignment)
@@ -126,6 +128,8 @@ def _said(alignment: Alignment) -> list[str]:
 def _sign(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A sign that was said and has no place."""
     minus = grammar.lexicon.language.numbers.minus
+    if not any(w in minus for w in utterance.words):
+        return ""
     for item in alignment.items:
         at = item.start
         if item.kind == Kind.LEFT and utterance.words[at] in minus and at + 1 < len(utterance.words):
@@ -163,7 +167,8 @@ def _guessed_negation(utterance: Utterance, alignment: Alignment, grammar: Gramm
     vocabulary, language = grammar.lexicon.vocabulary, grammar.lexicon.language
     auxiliary = language.grammar.auxiliary
     asked = any(w in auxiliary for w in utterance.words)
-    if alignment.pattern.garbage or not (asked or any(map(vocabulary.may_be_negation, utterance.words))):
+    unplaced = asked and alignment.left_over(Role.UNKNOWN, Role.TALK, Role.WORD, Role.POLE)
+    if alignment.pattern.garbage or not (unplaced or any(map(vocabulary.may_be_negation, utterance.words))):
         return ""
     left = alignment.left_over(Role.UNKNOWN, Role.TALK, Role.WORD)
     sounding = [e.start for o in alignment.chosen if o is not None for e in o.edges if e.how & How.SOUND and e.end == e.start + 1]
@@ -200,8 +205,10 @@ def _second_command(utterance: Utterance, alignment: Alignment, grammar: Grammar
 
 def _preposition(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """ "by" before what a value becomes, or "to" before an amount of change."""
-    items = [i for i in alignment.items if i.kind == Kind.MISFIT]
-    return " ".join(utterance.words[max(0, items[0].start - 1) : items[0].end]) if items else ""
+    for item in alignment.items:
+        if item.kind == Kind.MISFIT:
+            return " ".join(utterance.words[max(0, item.start - 1) : item.end])
+    return ""
 
 
 def _homophone(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
