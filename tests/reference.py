@@ -288,7 +288,8 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
             aimless = place.relation == "to" or took.outside
             cost += COSTS.aimless if aimless and before in language.grammar.directions else 0.0
             towards = towards or (place.relation == "to" and before in language.grammar.absolute)
-    starts = [t.start for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
+    main = [(p, t) for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
+    starts = [t.start for p, t in main if not leads_to(utterance, grammar, p, t, main)]
     cost += COSTS.order * sum(b < a for a, b in zip(starts, starts[1:], strict=False))
     for at in set(range(len(utterance.words))) - covered:
         cost += left(utterance, grammar, laid, at, towards)
@@ -362,6 +363,15 @@ def meanings(ways: list[Laid], grammar: Grammar) -> dict[Any, Laid]:
 
 
 # --- the evidence ---------------------------------------------------------------------------------------------------
+
+
+def leads_to(utterance: Utterance, grammar: Grammar, place: Place, took: Took, taken: list[tuple[Place, Took]]) -> bool:
+    """Whether an amount of change stands right before the word for its direction: "a degree warmer"."""
+    light, poles = (Role.SMALL, Role.FILLER), grammar.lexicon.language.poles
+    reworded = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
+    behind = next((i for i in range(took.end, len(utterance.roles)) if utterance.roles[i] not in light), -1)
+    words = [t for _, t in taken if t.word and t.start == behind]
+    return place.relation == "by" and any(t.edges[0].how & reworded or t.edges[0].word in poles for t in words)
 
 
 def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> dict[str, float]:
@@ -489,11 +499,8 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         moved = any(
             t.edges[0].how & reworded if t.word else isinstance(t.value, tuple) and only_a_room(t) for t in (first, second)
         )
-        light = (Role.SMALL, Role.FILLER)
-        behind = next((i for i in range(second.end, len(utterance.roles)) if utterance.roles[i] not in light), -1)
-        more = any(t.word and t.start == behind and t.edges[0].how & reworded for _, t in weighty)  # "a degree warmer"
-        moved = moved or (place.relation == "by" and more)
-        add("another order" if moved else "order", second.start < first.start)
+        inverted = second.start < first.start and not leads_to(utterance, grammar, place, second, weighty)
+        add("another order" if moved else "order", inverted)
     for verb in ("verb before", "verb left"):
         both = min(count.get(verb, 0), count.get("unheard verb", 0))
         for term, more in (("another verb", both), (verb, -both), ("unheard verb", -both)):

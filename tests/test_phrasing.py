@@ -282,6 +282,9 @@ class OtherLanguages(Lines):
 
     def test_an_amount_stands_before_the_word_for_its_direction(self) -> None:
         self.accepted(
+            "marigold", {"make the reading lamp twenty percent dimmer": ("dim", {"device": ("reading_lamp",), "amount": 20})}
+        )
+        self.accepted(
             "rotonde", {"un degré de plus sur la clim du salon": ("plus_chaud", {"device": ("clim_salon",), "degres": 1})}
         )
         self.accepted("forsthaus", {"ein Grad wärmer am Kachelofen": ("waermer", {"device": ("kachelofen",), "grad": 1})})

@@ -10,7 +10,7 @@ from msgspec import Struct
 from glossa.hearing.clauses import SHORTEST_CLAUSE
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
-from glossa.hearing.roles import Role, first_said
+from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.tokens import mask_of, places_of
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
@@ -24,6 +24,8 @@ _CLAUSES = 1 << Role.PREAMBLE | 1 << Role.REASON
 _Poles = tuple[tuple[str, int], ...]
 
 _SAID_IN_ASKING = frozenset((Role.TALK, Role.VERB, Role.AMOUNT, Role.UNKNOWN, Role.SMALL))
+
+REWORDED = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
 
 MOST_AMOUNT = 0.5
 """What a token of an amount costs where nothing changes by an amount."""
@@ -235,7 +237,7 @@ class Aligner:
         items: list[Item] = []
         covered = main = inversions = 0
         weight, last_start = self._weight, -1
-        towards = False
+        towards, directions = False, 0
         also: list[str] = []
         unheard: list[tuple[int, Place]] = []
         number = -1
@@ -247,10 +249,15 @@ class Aligner:
                 continue
             tokens, edge, start = option.tokens, option.edge, option.start
             covered |= tokens
+            if edge is not None and directs(edge, self._language):
+                directions |= 1 << start
             if tokens and not place.small:
                 main |= tokens
-                inversions += start < last_start
-                last_start = start
+                if start >= last_start:
+                    last_start = start
+                elif not leads_to(self._utterance, place, option, directions):
+                    inversions += 1
+                    last_start = start
             kind = Kind.WORD if edge is not None else Kind.SLOT
             if edge is not None and edge.also:
                 also += edge.also
@@ -458,6 +465,28 @@ class Aligner:
         ):
             at -= 1
         return self._utterance.words[at] if at >= 0 else ""
+
+
+def directs(edge: WordEdge, language: Language) -> bool:
+    """Whether a word says in which direction something changes, or stands for one that does."""
+    return bool(edge.how & REWORDED) or edge.word in language.poles
+
+
+def leads_to(utterance: Utterance, place: Place, option: Option, directions: int) -> bool:
+    """Whether an amount of change stands right before the word for its direction, where it belongs too: "a degree warmer", "five percent more".
+
+    Args:
+        utterance: what was heard.
+        place: the place of the phrase that took the amount.
+        option: what it took.
+        directions: the tokens at which the phrase takes words of direction, as a bit mask.
+    """
+    if place.relation != "by":
+        return False
+    at, roles = option.end, utterance.roles
+    while at < len(roles) and roles[at] in (Role.SMALL, Role.FILLER):
+        at += 1
+    return bool(directions >> at & 1)
 
 
 def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:

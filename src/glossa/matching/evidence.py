@@ -25,7 +25,7 @@ from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import plural
-from glossa.matching.alignment import Alignment, Candidate, Item, Kind, Option, Where
+from glossa.matching.alignment import REWORDED, Alignment, Candidate, Item, Kind, Option, Where, directs, leads_to
 from glossa.matching.grammar import Grammar, Place
 from glossa.matching.result import Counted
 
@@ -156,7 +156,6 @@ def _few(count: float) -> float:
 _LEFT = {
     Role.UNKNOWN: "unknown", Role.TALK: "talk", Role.WORD: "word", Role.POLE: "direction", Role.SMALL: "small",
 }  # fmt: skip
-_REWORDED = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
 _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"}
 
 
@@ -459,25 +458,18 @@ class _Measured:
     # --- the alignment as a whole -----------------------------------------------------------------------------------
 
     def _order(self) -> None:
-        """Places out of their order; a word in another form stands where that form stands, and so does what goes with it."""
+        """Places out of their order; a word in another form stands where that form stands."""
         taken = [(p, o) for p, o in self._taken() if o.tokens]
+        directions = sum({1 << o.start for _, o in taken if o.edge is not None and directs(o.edge, self._language)})
         for (_, before), (place, option) in pairwise(taken):
-            if option.start < before.start:
-                moved = any(self._stands_anywhere(o) for o in (before, option)) or self._by_how_much(place, option)
+            if option.start < before.start and not leads_to(self._utterance, place, option, directions):
+                moved = any(self._stands_anywhere(o) for o in (before, option))
                 self._add("another order" if moved else "order", 1)
-
-    def _by_how_much(self, place: Place, option: Option) -> bool:
-        """Whether an amount of change stands before a word that stands for the direction: "a degree warmer", "five percent more"."""
-        if place.relation != "by":
-            return False
-        light = (Role.SMALL, Role.FILLER)
-        behind = next((i for i in range(option.end, len(self._utterance.roles)) if self._utterance.roles[i] not in light), -1)
-        return any(o.edge is not None and o.start == behind and o.edge.how & _REWORDED for _, o in self._taken())
 
     def _stands_anywhere(self, option: Option) -> bool:
         """Whether a place took a word in another form, or a room instead of a device: "warmer in the den"."""
         if option.edge is not None:
-            return bool(option.edge.how & _REWORDED)
+            return bool(option.edge.how & REWORDED)
         return (
             option.candidate is not None and isinstance(option.candidate.value, Devices) and self._only_a_room(option.candidate)
         )
