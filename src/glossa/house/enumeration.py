@@ -8,7 +8,7 @@ from typing import ClassVar
 class Enumeration(int):
     """The base of an enumeration of integers: a subclass annotates its members as class variables, and they count from 0.
 
-    A line is matched with about a thousand looks at a member, and one of ``enum.IntEnum`` takes five times as long to find.
+    A line is matched with several hundred looks at a member, and one of ``enum.IntEnum`` takes four to five times as long to find.
 
     >>> class Switch(Enumeration):
     ...     OFF: ClassVar["Switch"]
