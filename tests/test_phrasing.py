@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 
 import glossa
+from glossa.house import read_house
 
 HOUSES = Path(__file__).parent / "houses"
 
@@ -222,6 +223,14 @@ class Names(Lines):
     def test_so_many_as_are_called_so(self) -> None:
         both = "close", {"device": ("street_shutter", "yard_shutter")}
         self.accepted("saltings", {"close both shutters": both, "would you close the two shutters": both})
+        house = '[house]\nname = "H"\n[kinds.blind]\nnouns = ["blind", "shade"]\n'
+        house += 'properties.position = { type = "number", unit = "percent", command = { text = "$raw" } }\n'
+        for number, name in enumerate(("street shade", "yard shade", "roof blind")):
+            house += f'[devices.d{number}]\nkind = "blind"\nnames = ["{name}"]\n'
+        house += '[intents.put]\nphrases = ["set [the] $device to $position"]\nset = { position = "$position" }\n'
+        matcher = glossa.Matcher(read_house(house))
+        outcomes = {line: matcher.match(line).outcome for line in ("set both shades to forty", "set both blinds to forty")}
+        self.assertEqual(list(outcomes.values()), ["accept", "confirm"], outcomes)  # three blinds, and one that is called so
 
     def test_are_excepted_by_their_number(self) -> None:
         others = ("lamp_one", "lamp_three")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -151,7 +152,9 @@ class DeviceGrammar:
             if kind != "value":
                 taken = kind == "room" and any(e.how & How.TAKEN for e in span.used)
                 symbol = "doubtful" if taken else kind if kind in ("room", "among", "stem", "member", "front") else "core"
-                value = Front(span.entry.words, self._lexicon) if kind == "front" else span.entry
+                value: Any = Front(span.entry.words, self._lexicon) if kind == "front" else span.entry
+                if span.entry.called and any(e.how & ~How.FORM for e in span.used):
+                    value = replace(span.entry, called=0)  # "blinds" are not called shades, though they mean the same
                 cell.setdefault(symbol, []).append(Edge(at, span.end, symbol, value, span.cost, span.used))
         word = words[at]
         for symbol, phrases in self._starting.get(word, ()):

@@ -267,21 +267,22 @@ class Lexicon:
         named: dict[Words, int] = {}
         rests: dict[Words, int] = {}
         parts: dict[Words, dict[int, float]] = {}
-        nouns = {k: self.texts(v.nouns) for k, v in house.kinds.items()}
+        nouns = {k: {n: plural_of(n, self.language) for n in self.texts(v.nouns)} for k, v in house.kinds.items()}
         of_noun: dict[Words, int] = {}
         called: dict[Words, int] = {}
         exact = {self.bare(name) for device in house.devices.values() for name in self.texts(device.names)}
         self.of_noun_word: dict[str, int] = {}
         for device in house.devices.values():
-            mine, bit = nouns.get(device.kind, ()), self._bit[device.id]
+            mine, bit = nouns.get(device.kind, {}), self._bit[device.id]
             for noun in mine:
                 of_noun[noun] = of_noun.get(noun, 0) | bit
             rooms = self.texts(house.rooms.get(device.room, {}))
             for name in self.texts(device.names):
                 bare = self.bare(name)
-                for noun in (n for n in mine if self._ends_with(bare, n)):
-                    called[noun] = called.get(noun, 0) | bit
-                for way in self._ways(bare, mine):
+                for noun, many in mine.items():
+                    if self._ends_with(bare, noun) or self._ends_with(bare, many):
+                        called[noun] = called.get(noun, 0) | bit
+                for way in self._ways(bare, (*mine,)):
                     if way in exact and way != bare:
                         continue  # another noun than its own makes no other device's name of it
                     named[way] = named.get(way, 0) | bit
@@ -325,10 +326,8 @@ class Lexicon:
         self.named = frozenset(w for way in (*named, *groups) for w in self.bare(way))
 
     def _ends_with(self, name: Words, noun: Words) -> bool:
-        """Whether a noun, or its plural, is the noun of a name."""
-        last = self.language.grammar.head == "last"
-        ways = (noun, plural_of(noun, self.language))
-        return any((name[-len(way) :] if last else name[: len(way)]) == way for way in ways)
+        """Whether a noun stands where a name of the language has its noun."""
+        return (name[-len(noun) :] if self.language.grammar.head == "last" else name[: len(noun)]) == noun
 
     def _numbered(self, name: Words) -> tuple[Words, Words]:
         """A name in two: its words, and the number at its end that tells it from others, "spot" and "two"."""
@@ -417,15 +416,11 @@ class Lexicon:
         yield bare
         last = self.language.grammar.head == "last"
         forms = [f for n in nouns for f in (n, plural_of(n, self.language))]
-
-        def ends(form: Words) -> bool:
-            return (bare[-len(form) :] if last else bare[: len(form)]) == form
-
-        if nouns and not any(ends(f) for f in forms):  # a lamp called "shaving mirror" is the mirror light too
+        if nouns and not any(self._ends_with(bare, f) for f in forms):  # a lamp called "shaving mirror" is the mirror light too
             yield from ((*bare, *noun) if last else (*noun, *bare) for noun in nouns)
         for noun in nouns:
             for form in (noun, plural_of(noun, self.language)):
-                if len(bare) + least > len(form) and ends(form):
+                if len(bare) + least > len(form) and self._ends_with(bare, form):
                     for other in nouns:
                         said = other if form == noun else plural_of(other, self.language)
                         if said != form:

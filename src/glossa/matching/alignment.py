@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import ClassVar
 
 from msgspec import Struct
@@ -237,25 +237,21 @@ class Aligner:
         items: list[Item] = []
         covered = main = inversions = 0
         weight, last_start = self._weight, -1
-        towards, directions = False, 0
+        towards = False
         also: list[str] = []
         unheard: list[tuple[int, Place]] = []
-        number = -1
-        for place, option in zip(pattern.places, chosen, strict=True):
-            number += 1
+        for number, (place, option) in enumerate(zip(pattern.places, chosen, strict=True)):
             if option is None:
                 if place.missing:
                     unheard.append((number, place))
                 continue
             tokens, edge, start = option.tokens, option.edge, option.start
             covered |= tokens
-            if edge is not None and directs(edge, self._language):
-                directions |= 1 << start
             if tokens and not place.small:
                 main |= tokens
                 if start >= last_start:
                     last_start = start
-                elif not leads_to(self._utterance, place, option, directions):
+                elif not leads_to_its_direction(self._utterance, self._language, place, option, chosen):
                     inversions += 1
                     last_start = start
             kind = Kind.WORD if edge is not None else Kind.SLOT
@@ -467,26 +463,25 @@ class Aligner:
         return self._utterance.words[at] if at >= 0 else ""
 
 
-def directs(edge: WordEdge, language: Language) -> bool:
-    """Whether a word says in which direction something changes, or stands for one that does."""
-    return bool(edge.how & REWORDED) or edge.word in language.poles
-
-
-def leads_to(utterance: Utterance, place: Place, option: Option, directions: int) -> bool:
+def leads_to_its_direction(
+    utterance: Utterance, language: Language, place: Place, option: Option, chosen: Iterable[Option | None]
+) -> bool:
     """Whether an amount of change stands right before the word for its direction, where it belongs too: "a degree warmer", "five percent more".
 
     Args:
         utterance: what was heard.
+        language: its language.
         place: the place of the phrase that took the amount.
         option: what it took.
-        directions: the tokens at which the phrase takes words of direction, as a bit mask.
+        chosen: what the places of the phrase took.
     """
     if place.relation != "by":
         return False
     at, roles = option.end, utterance.roles
     while at < len(roles) and roles[at] in (Role.SMALL, Role.FILLER):
         at += 1
-    return bool(directions >> at & 1)
+    behind = (o.edge for o in chosen if o is not None and o.edge is not None and o.start == at)
+    return any(e.how & REWORDED or e.word in language.poles for e in behind)
 
 
 def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:

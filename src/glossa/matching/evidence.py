@@ -25,7 +25,7 @@ from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import plural
-from glossa.matching.alignment import REWORDED, Alignment, Candidate, Item, Kind, Option, Where, directs, leads_to
+from glossa.matching.alignment import REWORDED, Alignment, Candidate, Item, Kind, Option, Where, leads_to_its_direction
 from glossa.matching.grammar import Grammar, Place
 from glossa.matching.result import Counted
 
@@ -460,9 +460,10 @@ class _Measured:
     def _order(self) -> None:
         """Places out of their order; a word in another form stands where that form stands."""
         taken = [(p, o) for p, o in self._taken() if o.tokens]
-        directions = sum({1 << o.start for _, o in taken if o.edge is not None and directs(o.edge, self._language)})
         for (_, before), (place, option) in pairwise(taken):
-            if option.start < before.start and not leads_to(self._utterance, place, option, directions):
+            if option.start >= before.start:
+                continue
+            if not leads_to_its_direction(self._utterance, self._language, place, option, self._alignment.chosen):
                 moved = any(self._stands_anywhere(o) for o in (before, option))
                 self._add("another order" if moved else "order", 1)
 

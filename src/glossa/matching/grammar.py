@@ -62,7 +62,7 @@ class Taken(Struct, frozen=True, gc=False):
     """What a place for a slot may take.
 
     Attributes:
-        devices: those that it may be for, as a bit mask; 0 for other slots.
+        devices: for the device those that have all properties of the intent, as a bit mask; 0 for other slots.
         specs: the numbers of the specifications that its values may be of.
         numbers: whether one of these is for numbers; ``anything`` whether one is for digits or free words, so that any token may be taken.
     """
@@ -91,7 +91,6 @@ class Pattern(Struct, frozen=True, gc=False):
         slots_at: the numbers of the places for slots, that for the device first.
         device_at: the place of its device, -1 for none.
         reads: whether it asks for a state.
-        required: the devices that have all properties of the intent, as a bit mask.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
         needs: the slots that have to be filled, or the intent would do nothing.
         elsewhere: words for one way of changing, where the house changes other properties that way only: "dim" where vents are opened.
@@ -114,7 +113,6 @@ class Pattern(Struct, frozen=True, gc=False):
     slots_at: tuple[int, ...]
     reads: bool
     device_at: int
-    required: int
     scaled: tuple[str, ...]
     needs: tuple[str, ...]
     elsewhere: frozenset[str]
@@ -176,7 +174,7 @@ class Grammar:
 
     def _compile(self, intent: Intent) -> None:
         measures, names = self._measures(intent), self._own_words(intent)
-        required, needs = self.lexicon.fitting(intent), intent.needs
+        needs = intent.needs
         scaled = tuple(s for s in intent.defaults if s in intent.changed_by)
         own = {self._axis[w] for name in intent.properties for w in self._said_of.get(name, ())}
         others = {self._axis[w] for words in self._said_of.values() for w in words} - own if intent.properties else set()
@@ -218,7 +216,6 @@ class Grammar:
                             ),
                             reads=bool(intent.read),
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
-                            required=required,
                             scaled=scaled,
                             needs=needs,
                             elsewhere=elsewhere,

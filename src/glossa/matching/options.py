@@ -161,17 +161,14 @@ class Choices:
     def of_places(self, pattern: Pattern) -> list[Options]:
         """What every place of a phrase may take, each best first."""
         hits, slots = self.hits, self._slots
-        return [
-            hits.get(p.position, NOTHING) if p.position >= 0 else slots.get(p.key) or self.of_slot(pattern, p)
-            for p in pattern.places
-        ]
+        return [hits.get(p.position, NOTHING) if p.position >= 0 else slots.get(p.key) or self.of_slot(p) for p in pattern.places]
 
-    def of_slot(self, pattern: Pattern, place: Place) -> Options:
+    def of_slot(self, place: Place) -> Options:
         """What a place for a slot may take, best first."""
         known = self._slots.get(place.key)
         if known is None:
             if place.slot == "device":
-                known = self._device_options(pattern.required)
+                known = self._device_options(self.grammar.taken[place.taken].devices)
             else:
                 options = self._slot_options(place)
                 if place.relation == "by":  # nothing changes by "full"

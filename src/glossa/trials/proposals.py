@@ -165,7 +165,7 @@ def _slots(grammar: Grammar, intent: Intent, utterance: Utterance) -> list[tuple
     """What was said for each slot of an intent, the device first, no word twice."""
     choices = Choices(utterance, grammar)
     places = {
-        place.slot: (pattern, place)
+        place.slot: place
         for pattern in grammar.patterns
         if pattern.intent.id == intent.id
         for place in pattern.places
@@ -173,7 +173,7 @@ def _slots(grammar: Grammar, intent: Intent, utterance: Utterance) -> list[tuple
     }
     taken, kept = 0, list[tuple[str, Candidate]]()
     for slot in sorted(places, key=lambda s: s != "device"):
-        for option in choices.of_slot(*places[slot]).all:
+        for option in choices.of_slot(places[slot]).all:
             candidate = option.candidate
             if candidate is None or not candidate.tokens or candidate.cost > PLAIN:
                 continue
