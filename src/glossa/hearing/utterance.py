@@ -222,7 +222,7 @@ class Hearing:
                     continue
             at += 1
             expanded = expansions.get(token.word)
-            if token.end - token.start != len(token.word) or not token.word.isascii():  # an apostrophe, an accent
+            if token.end - token.start != len(token.word) or not text.isascii():  # an apostrophe, an accent
                 expanded = expansions.get(text[token.start : token.end].lower().replace("’", "'")) or expanded
             if expanded and token.word not in known and all(w in known for w in expanded):
                 done += [Token(w, token.start, token.end) for w in expanded]
