@@ -124,7 +124,8 @@ class _Line:
         pauses = pauses_of(self.text, self.tokens)
         beginnings = pauses
         for at, word in enumerate(self.words):
-            if word in self.grammar.opening_clauses and self._begins(at):
+            stated = at + 1 < len(self.words) and self.words[at + 1] in self.language.grammar.copula
+            if (stated or word in self.grammar.opening_clauses) and self._begins(at):
                 beginnings |= 1 << at
         telling, requests = self._telling(), self._requests()
         begins = next((at for at in range(1, len(self.words)) if (pauses | requests) >> at & 1), 0)
@@ -143,11 +144,14 @@ class _Line:
     def _begins(self, at: int) -> bool:
         """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
         words, roles = self.words, self.roles
-        ordered = self.first < at and words[at] in self.grammar.lexicon.articles and self.grammar.orders(words[self.first])
+        ordered_at = self.first < at and self.grammar.orders(words[self.first])
+        ordered = ordered_at and words[at] in self.grammar.lexicon.articles
         if ordered and words[at + 2 : at + 3]:
             states = words[at + 2] in self.language.grammar.copula and roles[at + 1] in (Role.UNKNOWN, Role.WORD)
             if states or (roles[at + 1] == Role.UNKNOWN and self.written[at + 1].endswith("'s")):
                 return True  # "close the blind the sun is in my eyes", "... the rain's coming in"
+        if ordered_at and words[at + 1 : at + 2] and words[at + 1] in self.language.grammar.copula and roles[at] in _SAYING:
+            return True  # "turn off the lights breakfast is over"
         if words[at] not in self.grammar.beginning.by_first or not self.grammar.beginning.at(words, at):
             return False
         pointing = at and roles[at - 1] == Role.VERB and words[at] in self.grammar.pronouns  # the "sie" of "mach sie an"

@@ -64,7 +64,7 @@ class Costs(Struct, frozen=True, gc=False):
     said_again: float = 0.3
     part: float = 0.05
     head_first: float = 0.05
-    first_words: float = 0.4
+    first_words: float = 0.46
     other_name: float = 0.5
     turned: float = 0.2
     wrong_room: float = 0.3

@@ -109,7 +109,7 @@ def _placed(entry: Entry, place: Entry, *, many: bool) -> Things | None:
     if not inside and entry.kind in ("nouns", "noun", "part") and entry.devices.bit_count() > 1:
         return None
     wrong, called = not inside, entry.called & place.devices
-    many = many or entry.kind in ("nouns", "group")
+    many = many or entry.kind in ("nouns", "group") or place.kind == "rooms"
     return Things((Reference(inside or entry.devices, many, RANK[entry.kind], wrong, called=called),))
 
 
@@ -198,6 +198,14 @@ def _of_a_series(values: Sequence[Any]) -> Things | None:
     return Things(tuple(Reference(d, False, RANK["name"]) for d in devices))
 
 
+def _rooms(values: Sequence[Any]) -> Entry:
+    """ "rooms one and three" as one place."""
+    devices = 0
+    for member in values[-1]:
+        devices |= values[0].devices & member.devices
+    return Entry("rooms", devices)
+
+
 def _sharing(values: Sequence[Any]) -> Fronted | None:
     """ "the left and right bedside lamps", "left, middle and right lamps"."""
     front: Front = values[0]
@@ -243,6 +251,12 @@ def _mask(values: Sequence[Any]) -> int:
     return taken.devices
 
 
+def _one_of(values: Sequence[Any]) -> int:
+    """What "except the kitchen one" takes out."""
+    lexicon: Lexicon = values[2]
+    return lexicon.one_of(values[1].devices)
+
+
 def _masks(values: Sequence[Any]) -> int:
     """What "all but one and three" takes out."""
     mask = 0
@@ -267,6 +281,9 @@ def _doubted(values: Sequence[Any]) -> Things:
 
 
 RULES = (
+    Rule("room members", ("room member", "and", "room member"), _members),
+    Rule("room members", ("room member", "room members"), _members),
+    Rule("room", ("room stem", "room members"), _rooms),
     Rule("place", ("inside", "room"), _last, COSTS.moved),
     Rule("place", ("inside", "among"), _last, COSTS.moved),
     Rule("place", ("inside", "doubtful"), _last, COSTS.moved),
@@ -316,9 +333,13 @@ RULES = (
     Rule("enumerated", ("thing", "enumerated"), _joined),
     Rule("excepted", ("except", "list"), _mask),
     Rule("excepted", ("except", "list", "one"), _mask),
-    Rule("excepted", ("except", "room", "one"), _mask),
-    Rule("excepted", ("except", "place", "one"), _mask),
-    Rule("excepted", ("except", "one", "place"), lambda v: v[2].devices),
+    Rule("excepted", ("except", "list", "ones"), _mask),
+    Rule("excepted", ("except", "room", "one"), _one_of),
+    Rule("excepted", ("except", "room", "ones"), _mask),
+    Rule("excepted", ("except", "place", "one"), _one_of),
+    Rule("excepted", ("except", "place", "ones"), _mask),
+    Rule("excepted", ("except", "one", "place"), lambda v: v[1].one_of(v[2].devices)),
+    Rule("excepted", ("except", "ones", "place"), lambda v: v[2].devices),
     Rule("excepted", ("except", "member"), _mask),
     Rule("excepted", ("except", "members"), _masks),
     Rule("excepted", ("leaving", "list"), _mask),

@@ -14,10 +14,13 @@ from glossa.hearing.device_rules import GRAMMAR, RANK, Front, Things, other_ther
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import WordEdge
-from glossa.language import PhraseSet
+from glossa.language import PhraseSet, is_plural
 
 PLAIN_NAME = 0.15
 """A name, or a value, that costs less than this was named plainly."""
+
+PLACES = ("room", "among", "stem", "member", "room stem", "room member", "front")
+"""Kinds of entries that the rules tell apart; the others are what a device is called."""
 
 MOST_APART = 2
 """Modifiers of one expression that may stand apart: a room and an exception."""
@@ -151,7 +154,7 @@ class DeviceGrammar:
             kind = span.entry.kind
             if kind != "value":
                 taken = kind == "room" and any(e.how & How.TAKEN for e in span.used)
-                symbol = "doubtful" if taken else kind if kind in ("room", "among", "stem", "member", "front") else "core"
+                symbol = "doubtful" if taken else kind if kind in PLACES else "core"
                 value: Any = Front(span.entry.words, self._lexicon) if kind == "front" else span.entry
                 if span.entry.called and any(e.how & ~How.FORM for e in span.used):
                     value = replace(span.entry, called=0)  # "blinds" are not called shades, though they mean the same
@@ -159,8 +162,10 @@ class DeviceGrammar:
         word = words[at]
         for symbol, phrases in self._starting.get(word, ()):
             for length in phrases.starts(words, at):
+                several = symbol == "one" and is_plural(words[at + length - 1], self._lexicon.language)
                 meaning = PAIR if symbol == "pair" else self._lexicon if symbol == "one" else symbol
-                cell.setdefault(symbol, []).append(Edge(at, at + length, symbol, meaning))
+                named = "ones" if several else symbol
+                cell.setdefault(named, []).append(Edge(at, at + length, named, meaning))
         count = self._counts.get(word, 0)
         if count > 1:
             cell["count"] = [Edge(at, at + 1, "count", count)]

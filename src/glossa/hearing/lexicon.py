@@ -36,7 +36,8 @@ class Entry(Struct, frozen=True, gc=False):
     Attributes:
         kind: ``name``, ``rest`` (a name without the room that it holds), ``group``, ``among`` (a group as the place of its members),
             ``noun``, ``nouns``, ``part``, ``room``, ``value``, or for names that are told apart by a number ``stem`` (the words before it)
-            and ``member`` (the number), or ``front``, the words before those that a name shares with another one.
+            and ``member`` (the number), for such rooms ``room stem`` and ``room member``, or ``front``, the words before those that a
+            name shares with another one.
         devices: the devices as a bit mask, the first of the file the lowest bit; those in it for a room.
         spec, value: for a value, the number of its specification, and the value.
         room: the room's id.
@@ -260,9 +261,11 @@ class Lexicon:
         for room, names in self.house.rooms.items():
             for name in self.texts(names):
                 self._add(name, Entry("room", self.in_room[room], room=room))
+        named = {self.bare(n): self.in_room[room] for room, names in self.house.rooms.items() for n in self.texts(names)}
+        self._add_numbered(named, "room stem", "room member")
 
     def _add_devices(self) -> None:
-        house = self.house
+        house, self._of_its_room = self.house, 0
         self._room_names = {name for names in house.rooms.values() for name in self.texts(names)}
         named: dict[Words, int] = {}
         rests: dict[Words, int] = {}
@@ -288,6 +291,8 @@ class Lexicon:
                     named[way] = named.get(way, 0) | bit
                     for rest in self._rests(way, rooms):
                         rests[rest] = rests.get(rest, 0) | bit
+                        if rest in mine:
+                            self._of_its_room |= bit
                     for part, cost in self._parts(way):
                         if part not in mine:
                             kept = parts.setdefault(part, {})
@@ -302,7 +307,7 @@ class Lexicon:
             turned = self._turned(way)  # "the lamp on the left bedside"
             if turned and turned not in named:
                 self._add(turned, Entry("name", devices, cost=COSTS.head_first, turned=True))
-        self._add_numbered(named)
+        self._add_numbered(named, "stem", "member")
         self._add_fronts(named)
         for rest, devices in rests.items():
             self._add(rest, Entry("rest", devices))
@@ -336,8 +341,8 @@ class Lexicon:
             at -= 1
         return (name[:at], name[at:]) if at else (name, ())
 
-    def _add_numbered(self, named: Mapping[Words, int]) -> None:
-        """The two parts of names that are told apart by a number, for "spots one and three"."""
+    def _add_numbered(self, named: Mapping[Words, int], before: str, number_kind: str) -> None:
+        """The two parts of names that are told apart by a number, for "spots one and three", as entries of two kinds."""
         stems: dict[Words, int] = {}
         members: dict[Words, int] = {}
         for way, devices in named.items():
@@ -346,7 +351,7 @@ class Lexicon:
                 for form in dict.fromkeys((stem, plural_of(stem, self.language))):
                     stems[form] = stems.get(form, 0) | devices
                 members[number] = members.get(number, 0) | devices
-        for kind, parts in (("stem", stems), ("member", members)):
+        for kind, parts in ((before, stems), (number_kind, members)):
             for words, devices in parts.items():
                 self._add(words, Entry(kind, devices))
 
@@ -370,6 +375,11 @@ class Lexicon:
         """The device whose name is a front and the end of another name, as a bit mask: "left" and "right bedside lamp"; 0 for none."""
         found = (self._by_name.get(front + name[at:], 0) for at in range(1, len(name)))
         return next((d for d in found if d.bit_count() == 1), 0)
+
+    def one_of(self, inside: int) -> int:
+        """Of the devices of a room those that "the one" may be: "kitchen light" rather than the hood light of the kitchen."""
+        plain = {self.house.devices[d].kind for d in self.devices(inside & self._of_its_room)}
+        return inside & (self._of_its_room | ~self.mask(d.id for d in self.house.devices.values() if d.kind in plain))
 
     def _told_apart_by_articles(self) -> list[tuple[Words, str]]:
         """Names that are one without their articles, and the device of each: "his lamp" and "her lamp"."""

@@ -140,9 +140,13 @@ class Hearing:
             edges = tuple(() if at == roles.ordered else here for at, here in enumerate(edges))
         weights = roles.weights(self._filler_factor)
         joiners = self._devices.joiners
-        passed = (Role.FILLER, Role.SMALL, Role.ASIDE)
+        passed, hesitation = (
+            (Role.SMALL, Role.ASIDE),
+            self.lexicon.language.numbers.hesitation,
+        )  # "reading er lamp", no "hen house light"
         skips = [
-            w if r in passed and word not in joiners else math.inf for r, w, word in zip(roles.roles, weights, words, strict=True)
+            w if (r in passed or (r == Role.FILLER and word in hesitation)) and word not in joiners else math.inf
+            for r, w, word in zip(roles.roles, weights, words, strict=True)
         ]
         spans = self.lexicon.spans(edges, skips)
         edges = self._with_prepositions(words, edges, spans, quantities)

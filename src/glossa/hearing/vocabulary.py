@@ -10,12 +10,13 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
 from glossa.hearing.roles import How
 from glossa.hearing.sounding import Like, SoundTable
 from glossa.house.recogniser import USUAL, Recogniser
-from glossa.language import Language, plural
+from glossa.language import Language, is_plural, plural
 from glossa.language.phones import Phones, SoundPrices, apart, phones
 from glossa.language.phrases import Words
 
@@ -42,6 +43,9 @@ SHORT_PART = 4
 
 DOUBTFUL, DOUBTFUL_NEGATION = 0.42, 0.3
 """A word beside a number may be a part of it that was misheard, and a word that has no place a negation, up to such a distance by sound."""
+
+FARTHEST_KNOWN = 0.12
+"""How far by sound a word may be that was split into words which usually are others: "grammar phone"."""
 
 SURE = 0.5
 """A word that was split in two and misheard besides may cost this much at most."""
@@ -121,6 +125,7 @@ class Vocabulary:
         self.split = lru_cache(MOST_CACHED)(self._taken_apart)
         self._table: SoundTable | None = None
         self._pairs = {a + b: (a, b) for a, b in sorted(pairs)}
+        self._named_behind = frozenset(b for _, b in self._pairs.values())
         self._pair_table: SoundTable | None = None
         self._prices = SoundPrices(recogniser.sounds)
         self._written_for: dict[str, tuple[str, ...]] = {}
@@ -212,8 +217,14 @@ class Vocabulary:
         found: list[list[WordEdge]] = []
         for at, word in enumerate(tokens):
             here = [WordEdge(at, at + 1, n.word, n.cost, n.how, n.also) for n in self.near(word)]
+            if word in self._named_behind and (at + 1 == len(tokens) or tokens[at + 1] in self.language.poles):
+                here = [e for e in here if e.how != How.REWRITTEN]  # "box room light on" lights nothing
             if word in self._household or word in self._rewritten:
                 here += self._other_words(tokens, at)
+            if at > 1 and tokens[at - 1] in self.language.grammar.excess and self.language.changes(word):
+                plain = [replace(e, cost=COSTS.toward) for e in here if not e.how]  # "too dim" may be the value "to dim"
+                here = [*plain, *(e for e in here if e.how and not self.language.changes(e.word))]
+                found[at - 1] += self._less(at, word)
             letters = len(word)
             for end in range(at + 2, min(at + MOST_SPAN, len(tokens)) + 1):  # a word that was split
                 letters += len(tokens[end - 1])
@@ -257,8 +268,9 @@ class Vocabulary:
         yield from self._particle(word)
         for said, also in self._apart.get(word, ()):
             yield Near(said, COSTS.form, How.FORM, also)
+        own = COSTS.own_word if word in self.words and not is_plural(word, language) else 0.0  # "milking" and the milk pump
         for base in self.bases(word) if word not in language.grammar.articles else ():
-            yield Near(base, COSTS.form, How.FORM)
+            yield Near(base, COSTS.form + own, How.FORM)
             for said in same.get(base, ()):
                 yield Near(said, COSTS.synonym + COSTS.form, How.SYNONYM)
         for said in self._plurals.get(word, ()):
@@ -385,6 +397,18 @@ class Vocabulary:
                     also = tuple(dict.fromkeys((*near.also, word)))
                     yield WordEdge(behind, behind + 1, near.word, near.cost + COSTS.apart, near.how, also)
 
+    def _less(self, at: int, word: str) -> Iterator[WordEdge]:
+        """What is asked for where something is too much: "louder" by "too quiet"."""
+        best: dict[str, Near] = {}
+        language, (axis, side) = self.language, self.language.poles[word][0]
+        others = (w for w in language.toward if language.poles[w][0] == (axis, 1 - side))
+        for other in sorted(others):
+            for near in self.near(other):
+                if not near.how & (How.SOUND | How.SPLIT) and (near.word not in best or near.cost < best[near.word].cost):
+                    best[near.word] = near
+        for near in best.values():
+            yield WordEdge(at - 1, at + 1, near.word, near.cost + COSTS.rewritten, How.REWRITTEN, near.also)
+
     def _turns(self, heard: Words, said: str) -> bool:
         return any(self.language.opposite(w, said) for w in heard)
 
@@ -400,10 +424,11 @@ class Vocabulary:
             if strange or len(joined) >= LEAST_MERGED:  # "bed time"
                 yield Near(joined, COSTS.split, How.SPLIT)
             return
-        if len(strange) < len(parts) or all(p in self._usual for p in parts) or min(map(len, parts)) > SHORT_PART:
+        if any(p not in strange and p not in self.language.small for p in parts):
             return
+        known = len(strange) < len(parts) or all(p in self._usual for p in parts) or min(map(len, parts)) > SHORT_PART
         sound = tuple(p for part in parts for p in self.sound(part))
-        for said, distance in self._sounding(joined, sound, COSTS.farthest):
+        for said, distance in self._sounding(joined, sound, FARTHEST_KNOWN if known else COSTS.farthest):
             cost = COSTS.split + COSTS.sound + COSTS.sound_slope * distance
             longer = len(said) > max(map(len, parts))
             if cost <= SURE + COSTS.split and longer and not any(self.language.opposite(p, said) for p in parts):

@@ -202,6 +202,10 @@ def _understood(utterance: Utterance, start: int, end: int, before: Path, langua
     alone = understand(text, ())
     pronouns = language.phrases("grammar", "pronouns")
     points = any(pronouns.at(words, i) for i in range(len(words)))
+    if set(utterance.roles[start:end]) <= {Role.NUMBER, Role.FILLER} and not any(
+        q.unit for q in utterance.quantities if start <= q.start and q.end <= end
+    ):
+        return alone  # the "two" of "rooms one and two" sets nothing
     strange = Role.UNKNOWN in utterance.roles[start:end]  # another device may be named, one that the house doesn't have
     if not before.devices or alone.outcome == Outcome.ACCEPT or (strange and not points):
         return alone

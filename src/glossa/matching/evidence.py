@@ -359,7 +359,7 @@ class _Measured:
                 self._add("same meaning", option.weight >= WEIGHTY)
             elif how & How.FORM:
                 self._add("one for many" if self._one_for_many(edge, candidate) else "another form", 1)
-            if how & (How.FORM | How.SYNONYM) and span == 1 and self._tells(edge.start, edge.word):
+            if how & (How.FORM | How.SYNONYM | How.REWRITTEN) and span == 1 and self._tells(edge):
                 self._add("telling form", 1)
         if candidate is None:
             return
@@ -446,14 +446,18 @@ class _Measured:
         articles = device.start == candidate.end + 1 and words[candidate.end] in self._grammar.lexicon.articles
         return device.start == candidate.end or (articles and not led)
 
-    def _tells(self, at: int, meant: str) -> bool:
+    def _tells(self, edge: WordEdge) -> bool:
+        at, meant = edge.start, edge.word
         word = self._utterance.words[at]
         if word == meant or word in self._grammar.lexicon.vocabulary.words:
             return False
         if at and self._utterance.roles[at - 1] == Role.FILLER:  # "would you mind closing the blind"
             return False
-        ordering = meant in self._language.verbs or meant in self._language.light
-        return ordering and (self._language.tells(word) or self._utterance.roles[at] == Role.TALK)
+        relaying = (i for i in range(at) if self._utterance.words[i] in self._language.grammar.relaying)
+        if any(self._utterance.roles[i] == Role.VERB for i in relaying):  # "get the pump running"
+            return False
+        ordering = meant in self._language.verbs or meant in self._language.light or edge.how & How.REWRITTEN
+        return bool(ordering) and (self._language.tells(word) or self._utterance.roles[at] == Role.TALK)
 
     # --- the alignment as a whole -----------------------------------------------------------------------------------
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import cast
 
 from msgspec import Struct
@@ -305,7 +305,8 @@ class Choices:
             return named if way == Way.NAMED else [c for c in named if not any(e.how & How.FORM for e in c.used)]
         if way == Way.NUMBER:
             assert isinstance(values, NumberValues)
-            return [c for q in self._usable_numbers() if (c := fit(q, values)) is not None]
+            numbers = self._usable_numbers() if values.unit else (*self._usable_numbers(), *self._before_own_units())
+            return [c for q in numbers if (c := fit(q, values)) is not None]
         return self._digits() if way == Way.DIGITS else self._free()
 
     def _free(self) -> list[Candidate]:
@@ -344,6 +345,12 @@ class Choices:
                 )
             )
         return self._numbers
+
+    def _before_own_units(self) -> Iterator[Quantity]:
+        """Numbers before a unit that a phrase holds: the "forty" of "forty degrees" for "spotlight $bearing degrees"."""
+        own, words = self.grammar.lexicon.vocabulary.words, self.utterance.words
+        with_unit = {(q.start, q.end - 1) for q in self.utterance.quantities if q.unit and words[q.end - 1] in own}
+        return (q for q in self.utterance.quantities if (q.start, q.end) in with_unit and not q.unit)
 
     def _corrected(self, named: Sequence[Candidate]) -> list[Candidate]:
         """ "red no blue": the last one counts."""

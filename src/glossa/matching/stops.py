@@ -236,6 +236,16 @@ def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Gram
     return ""
 
 
+def _guessed_place(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A place that this house may not have, taken for one of its own by sound: the "bathroom" of a house with a bedroom."""
+    places = grammar.lexicon.language.phrases("grammar", "places").single
+    for option in alignment.chosen:
+        for edge in option.edges if option is not None else ():
+            if edge.how & How.SOUND and edge.word in places and utterance.words[edge.start] in places:
+                return f"{utterance.words[edge.start]} / {edge.word}"
+    return ""
+
+
 def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A value that was begun and not said or not understood, where a default would stand in for it: "dim the lamp by ..."."""
     relative, scaled = grammar.lexicon.language.grammar.relative, alignment.pattern.scaled
@@ -295,5 +305,11 @@ STOPS = (
     Stop("preposition", Severity.CONFIRM, _preposition, "an amount of change for a value, or the other way round"),
     Stop("broken off", Severity.CONFIRM, _broken_off, "a value that was begun and not said"),
     Stop("homophone", Severity.CONFIRM, _homophone, "a number that usually is another word"),
+    Stop(
+        "guessed place",
+        Severity.CONFIRM,
+        _guessed_place,
+        "a place that the house may not have, taken for one of its own by sound",
+    ),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )
