@@ -213,7 +213,7 @@ class Hearing:
         tokens = tokenize(text, self.language.numbers.thousands)[: MOST_TOKENS + 1]
         contractions, expansions = self.language.contractions, self.language.expansions
         vocabulary = self.lexicon.vocabulary
-        known = vocabulary.words
+        known, numbers = vocabulary.words, self.language.numbers.ones
         done: list[Token] = []
         at = 0
         while at < len(tokens):
@@ -228,7 +228,7 @@ class Hearing:
             expanded = expansions.get(token.word)
             if token.end - token.start != len(token.word) or not text.isascii():  # an apostrophe, an accent
                 expanded = expansions.get(text[token.start : token.end].lower().replace("’", "'")) or expanded
-            if expanded and token.word not in known and all(w in known for w in expanded):
+            if expanded and token.word not in known and all(w in known or w in numbers for w in expanded):
                 done += [Token(w, token.start, token.end) for w in expanded]
                 continue
             parts = vocabulary.split(token.word) if token.number is None else None

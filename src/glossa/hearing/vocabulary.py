@@ -150,6 +150,8 @@ class Vocabulary:
                 *(w for text in numbers.below_zero for w in text.split()),
             )
         )
+        extremes = (*numbers.maximum, *numbers.minimum, *numbers.halfway)
+        self._amounts = self._counted | {text for text in extremes if " " not in text}
         self._same_number: dict[str, tuple[str, ...]] = {}  # "lamp two" is "lamp 2"
         for spelt, number in (*numbers.ones.items(), *numbers.tens.items()):
             self._same_number[spelt] = (*self._same_number.get(spelt, ()), str(number))
@@ -298,7 +300,7 @@ class Vocabulary:
             farthest = COSTS.taken_farthest if taken else COSTS.farthest
             for said, distance in self._sounding(word, self.sound(word), farthest):
                 if distance <= self._strict.get(said, farthest) and not (word in self._kin and said in self._kin):
-                    numbers = word in self._counted and said in self._counted  # one number is never taken for another
+                    numbers = word in self._counted and said in self._amounts  # one number is never taken for another
                     if said not in language.small and not numbers and not self._turned(word, said):
                         cost = COSTS.sound + COSTS.sound_slope * distance + (COSTS.taken if taken else 0.0)
                         yield Near(said, cost, How.SOUND | taken)

@@ -10,6 +10,7 @@ from msgspec import Struct
 from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import PLAIN_NAME, Devices
 from glossa.hearing.roles import How, Role
+from glossa.hearing.tokens import places_of
 from glossa.hearing.utterance import Utterance
 from glossa.house.enumeration import Enumeration
 from glossa.matching.alignment import Alignment, Kind
@@ -222,6 +223,18 @@ def _homophone(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
         led = candidate.start and utterance.words[candidate.start - 1] in leading
         if utterance.words[candidate.start] in language.small or not led:
             return " ".join(utterance.words[candidate.start : candidate.end])
+    return _unheard_homophone(utterance, alignment, grammar)
+
+
+def _unheard_homophone(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A word that may be a number, just where a default stands in for one that was not heard: the "too" of "too blasts on the horn"."""
+    homophones = grammar.lexicon.language.numbers.homophones
+    places = alignment.pattern.places
+    for place, option, following in zip(places, alignment.chosen, alignment.chosen[1:], strict=False):
+        if option is None and place.slot in alignment.pattern.intent.defaults and following is not None and following.start:
+            at = following.start - 1
+            if utterance.words[at] in homophones and not alignment.covered >> at & 1:
+                return utterance.words[at]
     return ""
 
 
@@ -274,7 +287,8 @@ def _broken_off(utterance: Utterance, alignment: Alignment, grammar: Grammar) ->
 def _unknown_behind(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A preposition that leads to a value, and nothing but words that nobody knows behind it: "open the vent to a warmer"."""
     language, words = grammar.lexicon.language, utterance.words
-    at, beside = len(words) - 1, alignment.beside
+    filler = places_of(Role.FILLER, utterance.roles)
+    at, beside = len(words) - 1, alignment.beside | filler & filler << 1  # the "to" of "I want to"
     while at > 0 and not alignment.covered >> at & 1 and (words[at] not in language.grammar.absolute or beside >> at & 1):
         at -= 1
     left = tuple(
