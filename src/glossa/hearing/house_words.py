@@ -82,6 +82,26 @@ def ways_of_changing(house: House, tag: str, language: Language) -> dict[str, se
     return found
 
 
+def ways_of_comparing(house: House, tag: str, language: Language) -> dict[str, tuple[str, ...]]:
+    """For an intent whose phrases say what changes and in which direction, the words that say both, where no phrase of the house has them:
+    "louder" for "volume up".
+    """
+    poles, measures = language.poles, language.amounts.measures
+    axes = {poles[w][0][0] for w in language.grammar.directions if w in poles}
+    every = words_of(house.intents.values(), tag)
+    found = {}
+    for intent in (i for i in house.intents.values() if i.change):
+        said = words_of([intent], tag)
+        sides = {poles[w][0][1] for w in said if w in poles and poles[w][0][0] in axes}
+        about = {poles[measures[w]][0][0] for w in said if w in measures and measures[w] in poles}
+        if len(sides) == 1 and len(about) == 1:
+            meant = (*about, *sides)
+            words = tuple(sorted(w for w in language.toward if poles[w][0] == meant))
+            if every.isdisjoint(words):
+                found[intent.id] = words
+    return found
+
+
 def ways_of_asking(house: House, language: Language, changing: Mapping[str, Set[str]]) -> dict[str, tuple[Words, ...]]:
     """For a property that one intent alone reads, how one asks for it, whatever the phrases are: "how bright is".
 

@@ -9,7 +9,15 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.house_words import counted, verbs, ways_of_asking, ways_of_changing, ways_of_opening, words_of
+from glossa.hearing.house_words import (
+    counted,
+    verbs,
+    ways_of_asking,
+    ways_of_changing,
+    ways_of_comparing,
+    ways_of_opening,
+    words_of,
+)
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
@@ -86,7 +94,8 @@ class Lexicon:
         numbers: what reads quantities.
         ordering: the words that its phrases order with.
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
-        opening: for an intent that raises or lowers something, the words that open or shut it.
+        opening: for an intent that raises or lowers something, the words that open or shut it. comparing: for one that changes something,
+            the words that say what and in which direction.
         several: runs of several words by their first one, with the other ways to say each.
     """
 
@@ -128,6 +137,8 @@ class Lexicon:
         self.changing = ways_of_changing(house, tag, self.language)
         self.asking = ways_of_asking(house, self.language, self.changing)
         self.opening = ways_of_opening(house, tag, self.language)
+        self.comparing = ways_of_comparing(house, tag, self.language)
+        self._words.update(w for said in self.comparing.values() for w in said)
         self._words.update(w for texts in self.asking.values() for text in texts for w in text)
         self._words.update(w for words in self.opening.values() for w in words)
         for ways in self.several.values():

@@ -223,7 +223,7 @@ class Vocabulary:
                 here = [e for e in here if e.how != How.REWRITTEN]  # "box room light on" lights nothing
             if word in self._household or word in self._rewritten:
                 here += self._other_words(tokens, at)
-            if at > 1 and tokens[at - 1] in self.language.grammar.excess and self.language.changes(word):
+            if at and tokens[at - 1] in self.language.grammar.excess and self.language.changes(word):
                 plain = [replace(e, cost=COSTS.toward) for e in here if not e.how]  # "too dim" may be the value "to dim"
                 here = [*plain, *(e for e in here if e.how and not self.language.changes(e.word))]
                 found[at - 1] += self._less(at, word)

@@ -235,7 +235,7 @@ def compound(whole: Match, path: Path, language: Language) -> Match:
     surest = max(path.parts, key=lambda m: m.confidence)
     commands = all(_is_command(m) for m in path.parts)
     if commands and least.confidence >= SURE and (whole.outcome != Outcome.ACCEPT or _all_accepted(path)):
-        if _taken_back(path.parts, language):
+        if _taken_back(path.parts, language) or _said_again(path):
             return replace(path.parts[1], utterance=whole.utterance)
         several = _several(whole, path.parts)
         # Parts that contradict each other are rather one command that was misheard: "the lamp to too and a half".
@@ -265,6 +265,12 @@ def _taken_back(parts: Sequence[Match], language: Language) -> bool:
     before, behind = (m.utterance.lower().split() for m in (parts[0], parts[-1]))
     corrects = correction.at(behind, 0) or correction.whole(before[-1:])
     return len(parts) == 2 and first == last and bool(corrects)
+
+
+def _said_again(path: Path) -> bool:
+    """Whether the second of two commands says in other words what the first one does: "too loud, put it down"."""
+    first, last = (m.best.meaning if m.best is not None else None for m in (path.parts[0], path.parts[-1]))
+    return len(path.parts) == 2 and not path.joined and first == last
 
 
 def _all_accepted(path: Path) -> bool:

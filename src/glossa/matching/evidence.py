@@ -566,9 +566,11 @@ class _Measured:
         utterance, alignment = self._utterance, self._alignment
         beside = alignment.beside if alignment.pattern.device_at >= 0 else 0  # it may say what "it" is
         if alignment.pattern.device_at >= 0 or alignment.pattern.intent.device:
+            device_id = alignment.pattern.intent.device
+            own = self._grammar.lexicon.mask(self._grammar.house.members(device_id)) if device_id else 0
             for expression in utterance.expressions:
                 plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
-                free = not expression.tokens & (alignment.covered | beside)
+                free = not expression.tokens & (alignment.covered | beside) and expression.things.devices != own
                 if plain and free and self._says_something(expression.start, expression.end):
                     self._add("another device", 1)
                     break

@@ -30,7 +30,7 @@ class Variants:
 
     def of(self, said: Sequence[Position], intent: Intent, amounts: Sequence[str]) -> Iterator[tuple[Sequence[Position], float]]:
         """The variants of a phrase of an intent with some slots for amounts, each with what it costs."""
-        for variant in (*self._otherwise(said), *self._renamed(said, intent), *self._led(said)):
+        for variant in (*self._otherwise(said), *self._renamed(said, intent), *self._led(said), *self._compared(said, intent)):
             yield variant, COSTS.household
         for slot in amounts:
             if all(slot != s for _, s, _ in said):
@@ -99,6 +99,18 @@ class Variants:
         """How one asks for what an intent reads: "how bright is the lamp"."""
         asked = self.lexicon.asking.get(intent.read, ()) if intent.to_a_device else ()
         return [[*(((w,), "", False) for w in text), DEVICE] for text in asked]
+
+    def _compared(self, positions: Sequence[Position], intent: Intent) -> Iterator[list[Position]]:
+        """The same in one word, where a phrase says what changes and in which direction: "telly louder" for "volume up"."""
+        words, measures = self.lexicon.comparing.get(intent.id, ()), self.lexicon.language.amounts.measures
+        if not words or not any(w in measures for said, _, _ in positions for w in said):
+            return
+        said = [(words, "", False), *(p for p in positions if p[1])]
+        own = self.house.devices.get(intent.device) or self.house.groups.get(intent.device)
+        if own is None:
+            yield said
+        else:
+            yield from ([*(((w,), "", False) for w in self.lexicon.bare(name)), *said] for name in self.lexicon.texts(own.names))
 
     def amounts(self, intent: Intent) -> list[str]:
         """The slots for amounts of change that some of its phrases have, so that any of them may be said with one."""
