@@ -282,12 +282,13 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
             continue
         cost, total = cost + took.cost, total + took.weight
         if place.relation and isinstance(took.value, (int, float)):
-            before = leading(utterance, took.start, language)
+            before = leading(utterance, took.start, language, held_by(laid))
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             cost += COSTS.misfit if before in against else 0.0
             aimless = place.relation == "to" or took.outside
             cost += COSTS.aimless if aimless and before in language.grammar.directions else 0.0
             towards = towards or (place.relation == "to" and before in language.grammar.absolute)
+    cost += COSTS.misfit * changed_places(laid)
     main = [(p, t) for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
     starts = [t.start for p, t in main if not leads_to(utterance, grammar, p, t, main)]
     cost += COSTS.order * sum(b < a for a, b in zip(starts, starts[1:], strict=False))
@@ -298,10 +299,25 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
     return laid
 
 
-def leading(utterance: Utterance, start: int, language: Language) -> str:
+def changed_places(laid: Laid) -> int:
+    """How many numbers stand elsewhere than behind the word that leads to them, where another number stands there."""
+    numbers = [t for t in laid.took if t is not None and not t.word and isinstance(t.value, (int, float))]
+    pairs = zip(laid.took, laid.took[1:], strict=False)
+    apart = [a.end for a, b in pairs if a is not None and a.word and b is not None and b in numbers and a.end != b.start]
+    return sum(any(n.start == end for n in numbers) for end in apart)
+
+
+def held_by(laid: Laid) -> set[int]:
+    """The tokens of devices and values."""
+    return {i for t in laid.took if t is not None and not t.word for i in t.tokens}
+
+
+def leading(utterance: Utterance, start: int, language: Language, held: set[int]) -> str:
     absolute = language.grammar.absolute
-    for word, role in reversed([*zip(utterance.words[:start], utterance.roles[:start], strict=True)]):
+    for at, word, role in reversed([*zip(range(start), utterance.words, utterance.roles, strict=False)]):
         meant = [a for a in absolute if a in language.alike.get(word, ())]
+        if at in held and (role not in (Role.FILLER, Role.AMOUNT) or (meant and word not in absolute)):
+            return word
         if meant and word not in absolute:
             return meant[0]
         if role not in (Role.FILLER, Role.AMOUNT):
@@ -397,7 +413,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
 
     in_a_room = any(p.slot == "device" and t.tokens and only_a_room(t) for p, t in taken)
     towards = any(
-        p.relation == "to" and leading(utterance, t.start, language) in language.grammar.absolute
+        p.relation == "to" and leading(utterance, t.start, language, held_by(laid)) in language.grammar.absolute
         for p, t in taken
         if isinstance(t.value, (int, float))
     )
@@ -493,7 +509,8 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             add("counts something", (unknown and not same) or (before_devices and not ending))
         if place.relation and isinstance(took.value, (int, float)):
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
-            add("preposition", leading(utterance, took.start, language) in against)
+            add("preposition", leading(utterance, took.start, language, held_by(laid)) in against)
+    add("preposition", changed_places(laid))
     reworded = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
     for (_, first), (place, second) in zip(weighty, weighty[1:], strict=False):
         moved = any(

@@ -445,6 +445,7 @@ class Vocabulary:
             self._number_parts,
             self.language.verbs,
             self.language.common,
+            self.language.same,
         )
         known = any(word in k for k in lists)
         if not known and word[-1:] in self.language.grammar.articles and len(word) > 3:  # "half a" that was written "halfa"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import ClassVar
 
 from msgspec import Struct
@@ -94,7 +94,7 @@ class Kind(Enumeration):
     """A place of the phrase that was not said."""
     ORDER: ClassVar[Kind]
     MISFIT: ClassVar[Kind]
-    """A preposition that tells against the value: "by" before what it becomes."""
+    """What leads to a value and tells against it: "by" before what it becomes, or the "for" of "table two for four" before another number."""
     RARE: ClassVar[Kind]
     AIMLESS: ClassVar[Kind]
     """A direction right before what a value becomes, or before an amount out of range: "down ten"."""
@@ -240,6 +240,10 @@ class Aligner:
         towards = False
         also: list[str] = []
         unheard: list[tuple[int, Place]] = []
+        values = 0
+        for option in chosen:
+            if option is not None and option.candidate is not None:
+                values |= option.tokens
         for number, (place, option) in enumerate(zip(pattern.places, chosen, strict=True)):
             if option is None:
                 if place.missing:
@@ -261,13 +265,14 @@ class Aligner:
             weight += option.weight
             candidate = option.candidate
             if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
-                before = self._before(option.start)
-                before = self._heard_as.get(before, before)
+                before = self._before(option.start, values)
                 towards = towards or (place.relation == "to" and before in self._absolute)
                 if before in self._directions and (place.relation == "to" or candidate.outside):
                     items.append(Item(Kind.AIMLESS, COSTS.aimless, option.start, option.end, number))
                 if before in (self._relative if place.relation == "to" else self._absolute):
                     items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
+        for number, option in _changed_places(chosen) if pattern.numbers > 1 else ():
+            items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
         for number, place in unheard:
             cost = place.missing
             if place.own and about == About.OWN:
@@ -451,8 +456,8 @@ class Aligner:
         most = 1 if word in pattern.elsewhere else None  # "warm the den up" is not for its lamps
         return any(said != word and not set(its[:most]).isdisjoint(poles[:most]) for said, its in directed.items())
 
-    def _before(self, start: int) -> str:
-        """The word that leads to what starts at a token, but for filler."""
+    def _before(self, start: int, values: int) -> str:
+        """The word that leads to what starts at a token, but for filler; one that is no value itself may be a preposition by its sound."""
         at = start - 1
         while (
             at >= 0
@@ -460,7 +465,22 @@ class Aligner:
             and self._utterance.words[at] not in self._heard_as
         ):
             at -= 1
-        return self._utterance.words[at] if at >= 0 else ""
+        word = self._utterance.words[at] if at >= 0 else ""
+        return word if values >> max(at, 0) & 1 else self._heard_as.get(word, word)
+
+
+def _changed_places(chosen: tuple[Option | None, ...]) -> Iterator[tuple[int, Option]]:
+    """The places that take a number from somewhere else, though their own word leads to a number that another place takes."""
+    numbers = {n: o for n, o in enumerate(chosen) if o is not None and o.candidate is not None and _is_number(o.candidate.value)}
+    starts = {o.start for o in numbers.values()}
+    for number, option in numbers.items():
+        leading = chosen[number - 1] if number else None
+        if leading is not None and leading.edge is not None and leading.end != option.start and leading.end in starts:
+            yield number, option
+
+
+def _is_number(value: object) -> bool:
+    return isinstance(value, (int, float)) and not isinstance(value, bool)
 
 
 def leads_to_its_direction(

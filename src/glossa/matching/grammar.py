@@ -91,6 +91,7 @@ class Pattern(Struct, frozen=True, gc=False):
         slots_at: the numbers of the places for slots, that for the device first.
         device_at: the place of its device, -1 for none.
         reads: whether it asks for a state.
+        numbers: how many slots it has but the device.
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
         needs: the slots that have to be filled, or the intent would do nothing.
         elsewhere: words for one way of changing, where the house changes other properties that way only: "dim" where vents are opened.
@@ -113,6 +114,7 @@ class Pattern(Struct, frozen=True, gc=False):
     slots_at: tuple[int, ...]
     reads: bool
     device_at: int
+    numbers: int
     scaled: tuple[str, ...]
     needs: tuple[str, ...]
     elsewhere: frozenset[str]
@@ -216,6 +218,7 @@ class Grammar:
                             ),
                             reads=bool(intent.read),
                             device_at=next((i for i, p in enumerate(places) if p.slot == "device"), -1),
+                            numbers=sum(bool(p.slot) and p.slot != "device" for p in places),
                             scaled=scaled,
                             needs=needs,
                             elsewhere=elsewhere,
