@@ -226,6 +226,10 @@ class Places(unittest.TestCase):
         house = BASE.replace('type = "switch"', 'type = "bool"')
         ((key, message, _),) = found_in(house)
         self.assertEqual((key, "did you mean 'switch'?" in message), ("kinds.lamp.properties.power.type", True))
+        house = BASE.replace('["[the] $device', '["(the |) $device')
+        self.assertEqual([key for key, _, _ in found_in(house)], ["intents.switch.phrases.0"])
+        house = BASE.replace("[links.a]", '[links.b]\ntype = "simulated"\n[links.a]')
+        self.assertEqual([key for key, _, _ in found_in(house)], ["kinds.lamp.properties.power.command"])
         ((key, message, line),) = found_in(BASE + "[devices.one]\n")
         self.assertEqual((key, "the first is on line 15" in message, line), ("devices.one", True, 22))
 

@@ -271,6 +271,58 @@ class Names(Lines):
         self.accepted("kestrel", {"hut light on": ("light_on", {"device": ("ceiling_led",)})})
 
 
+class Wants(Lines):
+    def test_too_much_asks_for_less(self) -> None:
+        self.accepted(
+            "candlewick",
+            {
+                "the music's too loud": ("quieter", {"device": ("gramophone",)}),
+                "gramophone too quiet": ("louder", {"device": ("gramophone",)}),
+                "shop stove too hot": ("cooler", {"device": ("shop_stove",)}),
+                "bedside lamp too dark": ("brighter", {"device": ("bedroom_lamp",)}),
+            },
+        )
+        self.assertEqual(self.matcher("lanternrow").match("den speaker too loud put it down").parts, ())
+
+    def test_one_word_says_what_changes_and_how(self) -> None:
+        self.accepted("harrow", {"telly louder": ("louder", {"clicks": 3}), "telly ten quieter": ("quieter", {"clicks": 10})})
+        self.refused("harrow", "louder", "quieter please")
+
+    def test_words_that_were_split_into_others(self) -> None:
+        self.accepted("candlewick", {"set the at last lamp to seventy": ("set_brightness", {"device": ("atlas_lamp",)})})
+
+    def test_numbers_stay_behind_the_words_that_lead_to_them(self) -> None:
+        table = {"mesa": 2, "comensales": 5}
+        self.accepted("taberna", {"mesa dos para cinco": ("mesa", table), "para cinco la mesa dos": ("mesa", table)})
+        self.accepted("pikestaff", {"spotlight two hundred and seventy degrees": ("spotlight", {"bearing": 270})})
+        self.accepted("gannet", {"sound the fog horn twice": ("blast", {"blasts": 2})})
+
+    def test_rooms_in_a_series(self) -> None:
+        self.accepted(
+            "tidewell",
+            {
+                "turn off the lights in rooms one and two": ("lighting", {"device": ("light_one", "light_two"), "lit": "off"}),
+                "rooms one and three air con to twenty": ("climate", {"device": ("climate_one", "climate_three"), "degrees": 20}),
+            },
+        )
+
+    def test_the_one_in_a_room_is_the_one_called_by_it(self) -> None:
+        lights = ("campana", "luz_salon", "flexo", "mesilla", "luz_zaguan", "luz_corral", "luz_bodega")
+        self.accepted("encina", {"apaga todas las luces excepto la de la cocina": ("apagar", {"device": lights})})
+
+    def test_what_is_rather_another_word_is_asked_about(self) -> None:
+        for house, text, reason in (
+            ("candlewick", "turn on the bathroom light", "guessed place"),
+            ("belfry", "pew lamp one", "torn"),
+            ("harrow", "channel forty on", "torn"),
+            ("encina", "pon la estufas a veintidos", "torn"),
+            ("gannet", "too blasts on the fog horn", "homophone"),
+        ):
+            match = self.matcher(house).match(text)
+            self.assertEqual((match.outcome, match.reason), ("confirm", reason), text)
+        self.refused("whinmoor", "turn the hen house light on")
+
+
 if __name__ == "__main__":
     unittest.main()
 

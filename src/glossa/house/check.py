@@ -61,11 +61,14 @@ class Parts(Struct, frozen=True):
         return tuple(dict.fromkeys((*own, *(self.written if self.reader.problems else ()))))
 
     @property
-    def written(self) -> tuple[str, ...]:
-        """Every property that stands in the file."""
+    def written(self) -> dict[str, bool]:
+        """Every property that stands in the file, and whether a command stands there for it, right or wrong."""
         entries = (e for name in ("kinds", "devices") if isinstance(s := self.raw.get(name), dict) for e in s.values())
         held = (e.get("properties") for e in entries if isinstance(e, dict))
-        return tuple(dict.fromkeys(str(p) for h in held if isinstance(h, dict) for p in h))
+        found: dict[str, bool] = {}
+        for name, entry in ((str(p), e) for h in held if isinstance(h, dict) for p, e in h.items()):
+            found[name] = found.get(name, False) or (isinstance(entry, dict) and "command" in entry)
+        return found
 
     def default(self, slot: str, written: Value, section: IntentSection) -> Value:
         """The value of a default, in the units that slots are given in."""
@@ -257,7 +260,15 @@ def _said(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, 
                     continue
                 elif name not in BUILT_IN and name not in declared and not parts.owners(name, section.device):
                     bad(where, f"{section.device} has no property '{name}'", nearest(name, sorted(known)))
-    return said
+    return said | _half_written(section, phrases)
+
+
+def _half_written(section: IntentSection, phrases: Mapping[str, tuple[Phrase, ...]]) -> set[str]:
+    """The slots that stand in phrases whose notation is wrong, which is told already."""
+    held = section.phrases.values() if isinstance(section.phrases, dict) else [section.phrases]
+    texts = [text for h in held for text in ([h] if isinstance(h, str) else h)]
+    known = {phrase.text for spoken in phrases.values() for phrase in spoken}
+    return {name for text in texts if text not in known for name in placeholders(text)}
 
 
 def _fillable(key: str, section: IntentSection, phrases: Mapping[str, tuple[Phrase, ...]], parts: Parts) -> None:
@@ -329,7 +340,8 @@ def _settable(name: str, path: Path, device: str, parts: Parts) -> None:
     ids = parts.members(device)
     if any(name in parts.devices[d].properties for d in ids):
         if not any(name in parts.devices[d].properties and parts.devices[d].properties[name].command for d in ids):
-            parts.reader.bad(path, f"'{name}' has no command, so it can only be read", "write a command for it, or use read")
+            if not (parts.reader.problems and parts.written.get(name)):  # what is wrong with its command is told already
+                parts.reader.bad(path, f"'{name}' has no command, so it can only be read", "write a command for it, or use read")
 
 
 def _step_device(

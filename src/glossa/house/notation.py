@@ -170,7 +170,7 @@ class _Parser(Struct):
                 part = self.repeat(part)
             parts.append(part)
         if not parts:
-            raise self.fail("nothing stands here; write a word, or leave the bracket or '|' out", start)
+            raise self.fail("nothing stands here; write a word, or [brackets] around what may be left out", start)
         return parts[0] if len(parts) == 1 else Row(tuple(parts))
 
     def bracket(self, opened: str, at: int) -> Node:

@@ -49,6 +49,7 @@ class GrammarWords(Section, frozen=True):
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
         later: other times than now. clause: words that a clause of its own begins with: "because", "i".
         then: what stands between two commands. them: words for all of what was named before.
+        single: articles that stand before one thing only.
         excess: words before what there is more of than is wanted, so that the opposite is asked for: the "too" of "too loud".
         felt: what people feel and give as a reason: "it's too dark".
         request: what opens a request behind a clause without a pause: "can you". consequence: what a request follows from: "so".
@@ -97,6 +98,7 @@ class GrammarWords(Section, frozen=True):
     then: Words = []
     them: Words = []
     excess: Words = []
+    single: Words = []
     felt: Words = []
     request: Words = []
     consequence: Words = []
@@ -154,6 +156,8 @@ class NumberWords(Section, frozen=True):
         about, roughly: words before and behind a number that is not meant to the point.
         labels: what may stand before a number and says no more: "number four".
         single: words for one that stand before "hundred" and units.
+        like_ones: words that may be a number under ten behind a ten: the "in" of "forty in" for forty one.
+        like_on: numbers that a recogniser writes for the word that switches on: "one".
         alike: pairs of numbers that are taken for each other by their sound; with ``teens`` beside 13 and 30 ... 19 and 90.
     """
 
@@ -189,6 +193,8 @@ class NumberWords(Section, frozen=True):
     minimum: Words = []
     halfway: Words = []
     hesitation: Words = []
+    like_ones: Words = []
+    like_on: Words = []
     alike: list[Numbers] = []
     teens: bool = False
     units: dict[str, Words] = {}

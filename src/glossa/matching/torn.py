@@ -11,6 +11,8 @@ from collections.abc import Iterator
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import Role
 from glossa.hearing.utterance import Utterance
+from glossa.house.sorts import NumberValues
+from glossa.language import is_plural
 from glossa.matching.alignment import Alignment, Candidate
 from glossa.matching.grammar import Grammar
 
@@ -45,6 +47,8 @@ class _Beside:
             yield from self._values(candidate, spec)
         elif isinstance(candidate.value, (int, float)):
             yield from self._numbers(candidate)
+            if self._rather_on(candidate, spec):
+                yield candidate.start
 
     def _free(self, at: int) -> bool:
         return 0 <= at < len(self.utterance.words) and not self.covered >> at & 1
@@ -70,6 +74,10 @@ class _Beside:
             said = [i for i in range(len(self.utterance.words)) if candidate.tokens >> i & 1]
             yield next((i for i in said if self.utterance.words[i] in hesitation), said[-1])
         several = devices.which or devices.devices.bit_count() > 1
+        first = candidate.start
+        if several and first and self.utterance.words[first - 1] in self.grammar.single:
+            if is_plural(self.utterance.words[first], self.lexicon.language):
+                yield first - 1  # the "la" of "apaga la estufas"
         if several:  # the "upstairs" of "all lights off upstairs", where there are upstairs lights
             for other, (word, role) in enumerate(zip(self.utterance.words, self.utterance.roles, strict=True)):
                 if (
@@ -106,6 +114,13 @@ class _Beside:
                 if self._misheard(at):
                     yield at
 
+    def _rather_on(self, candidate: Candidate, spec: int) -> bool:
+        """Whether a share of one percent is rather a switch: the "one" of "pew lamp one"."""
+        values, word = self.lexicon.specs[spec], self.utterance.words[candidate.start]
+        alone = candidate.end == candidate.start + 1 and word in self.lexicon.language.numbers.like_on
+        led = candidate.start and self.utterance.words[candidate.start - 1] in self.grammar.absolute
+        return alone and not led and isinstance(values, NumberValues) and values.unit == "percent"
+
     def _numbers(self, candidate: Candidate) -> Iterator[int]:
         """The "certain" of "certain six", the "too" of "too and a half", the "move" of "forty move", the "will" of "to will sixty": it
         sounds like a part of a number, or stands where one begins."""
@@ -118,3 +133,7 @@ class _Beside:
             led = step < 0 and at > 0 and words[at - 1] in self.grammar.absolute
             if self._misheard(at) and (led or self.lexicon.vocabulary.may_be_number(words[at])):
                 yield at
+        at, end = candidate.end, len(roles) - 1
+        numbers = self.lexicon.language.numbers
+        if words[at - 1] in numbers.tens and self._free(at) and at == end and words[at] in numbers.like_ones:
+            yield at  # the "on" of "channel forty on", the "in" of "channel forty in"
