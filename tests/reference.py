@@ -258,9 +258,9 @@ def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
             add(quantity.start, quantity.end, round(cost + misfit + (COSTS.outside if outside else 0), 9), value, outside=outside)
     if isinstance(about, SwitchValues):
         corrections = grammar.lexicon.language.phrases("grammar", "correction")
-        absolute = grammar.lexicon.language.grammar.absolute
+        passed = {*grammar.lexicon.language.grammar.absolute, *grammar.lexicon.articles}
         for a, b in [(a, b) for a in made for b in made if b.start > a.end]:
-            if corrections.whole([w for w in utterance.words[a.end : b.start] if w not in absolute]):
+            if corrections.whole([w for w in utterance.words[a.end : b.start] if w not in passed]):
                 add(a.start, b.end, b.cost + COSTS.apart, b.value, b.edges)
     return sorted(made, key=lambda t: (t.cost - weight(utterance, t.tokens), t.start, str(t.value)))[:MOST_VALUES]
 

@@ -155,7 +155,8 @@ class _Line:
         if words[at] not in self.grammar.beginning.by_first or not self.grammar.beginning.at(words, at):
             return False
         pointing = at and roles[at - 1] == Role.VERB and words[at] in self.grammar.pronouns  # the "sie" of "mach sie an"
-        if pointing or (roles[at] == Role.FILLER and any(r != Role.FILLER for r in roles[:at])):
+        said = words[at] in self.language.talk.single  # the "I" of "..., I need to find my glasses"
+        if pointing or (roles[at] == Role.FILLER and not said and any(r != Role.FILLER for r in roles[:at])):
             return False
         behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
         return words[at] not in self.grammar.lexicon.articles or behind in self.language.felt
@@ -185,6 +186,7 @@ class _Line:
         start = self.first
         cried = start + (roles[start] in _SAYING)  # "blast I forgot the kettle"
         subject = any(grammar.beginning.at(words, i) for i in range(min(cried + 1, len(words)))) or self._told_of(start)
+        subject = subject or self._wondered(start)
         asked = words[start] in language.question and not subject
         shortest = SHORTEST_CLAUSE - ("'" in self.written[start])  # "we're"
         names = {e.start: e for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
@@ -225,6 +227,13 @@ class _Line:
         """Whether something is told of what no house has: "the neighbours", "die Kinder"."""
         behind = self.roles[at + 1 : at + 2]
         return self.words[at] in self.grammar.lexicon.articles and behind in ([Role.UNKNOWN], [Role.TALK])
+
+    def _wondered(self, at: int) -> bool:
+        """Whether somebody asks where or who something is that no house has: "where are my glasses", "who is at the door"."""
+        words, roles = self.words, self.roles
+        asks = words[at] in self.language.question and words[at + 1 : at + 2] and words[at + 1] in self.language.grammar.copula
+        behind = at + 2 + (words[at + 2 : at + 3] != () and roles[at + 2] == Role.SMALL)
+        return bool(asks and roles[behind : behind + 1] in ([Role.UNKNOWN], [Role.TALK]))
 
     def _goes_on(self, at: int) -> bool:
         """Whether a story goes on at a token, with a subject of its own: the "he" of "so he put it on"."""

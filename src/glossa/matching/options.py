@@ -358,11 +358,12 @@ class Choices:
         words = self.utterance.words
         if corrections.by_first.keys().isdisjoint(words):
             return []
+        passed = {*self._absolute, *self.grammar.lexicon.articles}  # "ring Ann, no, the doctor"
         return [
             replace(b, start=a.start, tokens=(1 << b.end) - (1 << a.start), cost=b.cost + COSTS.apart, note="corrected")
             for a in named
             for b in named
-            if b.start > a.end and corrections.whole([w for w in words[a.end : b.start] if w not in self._absolute])
+            if b.start > a.end and corrections.whole([w for w in words[a.end : b.start] if w not in passed])
         ]
 
     def _digits(self) -> list[Candidate]:
