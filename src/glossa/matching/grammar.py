@@ -168,6 +168,8 @@ class Grammar:
                 if place.position >= 0:
                     missing = 0.0 if place.small else place.missing
                     self.of_position.setdefault(place.position, {}).setdefault(missing, []).append(pattern.number)
+        language = self.lexicon.language
+        self.asking_verbs = language.question & {*language.grammar.copula, *language.grammar.auxiliary}
         self.of_measure: dict[str, list[int]] = {}
         for pattern in self.patterns:
             for word in pattern.measures:

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import PLAIN_NAME, Devices
-from glossa.hearing.roles import How, Role
+from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.tokens import places_of
 from glossa.hearing.utterance import Utterance
 from glossa.house.enumeration import Enumeration
@@ -155,6 +155,18 @@ def _second_unit(utterance: Utterance, alignment: Alignment, grammar: Grammar) -
             if any(q.unit and q.end == at for q in utterance.quantities):
                 return " ".join(utterance.words[candidate.start : at + 1])
     return ""
+
+
+def _question(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A verb in front that asks how something is, where the phrase orders something: "is the lamp on"."""
+    asks, language = grammar.asking_verbs, grammar.lexicon.language
+    if asks.isdisjoint(utterance.words) or alignment.pattern.intent.read:
+        return ""
+    first = first_said(utterance.roles)
+    word, beside = utterance.words[first], (alignment.covered | alignment.beside) >> first & 1
+    announcing = language.phrases("grammar", "announcing")
+    announced = any(announcing.at(utterance.words, i) for i in range(first + 1))  # "jetzt ist Feierabend"
+    return word if word in asks and not beside and not announced else ""
 
 
 def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
@@ -306,6 +318,7 @@ STOPS = (
     Stop("sign", Severity.REJECT, _sign, "a minus that has no place"),
     Stop("second unit", Severity.REJECT, _second_unit, "two units that contradict each other"),
     Stop("second command", Severity.REJECT, _second_command, "another device with a direction or a number of its own"),
+    Stop("question", Severity.REJECT, _question, "a verb in front that asks how something is"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
     Stop(
         "guessed negation", Severity.CONFIRM, _guessed_negation, "a word with no place that may be a negation which was misheard"
