@@ -5,44 +5,26 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from copy import copy
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.commands import Action, act, restore
-from glossa.commands.action import names, range_reply
+from glossa.commands.action import range_reply
 from glossa.conversation.alternatives import MOST_ALTERNATIVES, Candidate
 from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
 from glossa.conversation.followup import FollowUps, reversed_change
+from glossa.conversation.modes import Modes
 from glossa.conversation.passcode import Keeper, expected, guarded, keeper_of
 from glossa.conversation.plan import Planned, about_part, commands_in, heads, next_step, planned
+from glossa.conversation.questions import Pending, question, which_one
 from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
 from glossa.house.model import House, Intent
 from glossa.house.text import printable
-from glossa.house.values import Value, texts_for
+from glossa.house.values import Value
 from glossa.language import load_language
 from glossa.matching import Match, Matcher, Outcome, Reading
 from glossa.matching.result import HIDDEN, SlotValue, hide_passcode
-
-
-class Pending(Struct, frozen=True):
-    """A question that is open: what it is about, what it asks for, and until when it may be answered.
-
-    Of several commands, ``plan`` is all of them and ``number`` the one that it is about.
-    """
-
-    kind: str
-    intent: str
-    slots: Mapping[str, SlotValue]
-    language: str
-    until: float
-    slot: str = ""
-    candidates: tuple[str, ...] = ()
-    reading: Reading | None = None
-    plan: tuple[Planned, ...] = ()
-    number: int = 0
-
 
 UNCLEAR = frozenset(("confidence", "lead", "missing", "nothing", "filler", "half"))
 """Reasons for which nothing was done at once, after which a text may still be about what was spoken of last."""
@@ -63,6 +45,7 @@ class Conversation:
 
     Attributes:
         state: the known value of every (device, property).
+        modes: the mode that it is in, and those that it goes back to.
         keepers: the wrong passcodes so far, by :func:`~glossa.conversation.passcode.keeper_of`.
     """
 
@@ -80,7 +63,7 @@ class Conversation:
         self.matcher = matcher or Matcher(house)
         self.state: dict[tuple[str, str], Value] = dict(state) if state is not None else initial_state(house)
         self._last_changes: dict[tuple[str, str], Value] = {}
-        self.mode = mode
+        self.modes = Modes(house, mode)
         self.pending: Pending | None = None
         self.last_devices: tuple[str, ...] = ()
         self._devices_before: tuple[str, ...] = ()
@@ -88,8 +71,6 @@ class Conversation:
         self._secrets = secrets
         self._wake = WakeWords(house)
         self._awake_until = float("-inf")
-        self._mode_stack: list[str] = []
-        self._mode_until = float("inf")
         self._now = float("-inf")
         self.keepers: dict[str, Keeper] = {}
         self._last: tuple[str, float] | None = None
@@ -99,6 +80,11 @@ class Conversation:
         self._follow_ups = FollowUps(self.matcher)
         self._answers = Answers(self.matcher)
         self._doubtful = False
+
+    @property
+    def mode(self) -> str:
+        """The mode that the house is in, ``""`` for none."""
+        return self.modes.now
 
     # --- time -------------------------------------------------------------------------------------------------------
 
@@ -115,9 +101,7 @@ class Conversation:
         self._now = max(self._now, at)
         if self.pending is not None and self._now > self.pending.until:
             self.pending = None
-        while self.mode and self._now > self._mode_until:
-            self._mode_until += self.house.modes[self.mode].idle
-            self._leave_mode()
+        self.modes.tick(self._now)
 
     def _listen(self, at: float) -> None:
         if self.house.wake is not None:
@@ -210,7 +194,7 @@ class Conversation:
     def _fork(self) -> Conversation:
         """The same conversation, to try a text on without any trace in this one."""
         fork = copy(self)
-        fork.state, fork._mode_stack = dict(self.state), list(self._mode_stack)
+        fork.state, fork.modes = dict(self.state), copy(self.modes)
         fork.keepers = {key: copy(keeper) for key, keeper in self.keepers.items()}
         return fork
 
@@ -221,9 +205,7 @@ class Conversation:
         """
         known = {(d.id, name) for d in self.house.devices.values() for name in d.properties}
         self.state.update({key: value for key, value in before.state.items() if key in known})
-        self.mode = before.mode if before.mode in self.house.modes else ""
-        self._mode_stack = [m for m in before._mode_stack if m in self.house.modes]
-        self._mode_until = before._mode_until if self.mode else float("inf")
+        self.modes.resumed(before.modes)
         self._awake_until, self._now, self._last = before._awake_until, before._now, before._last
         self.keepers = dict(before.keepers)
         self.last_devices = tuple(d for d in before.last_devices if d in self.house.devices)
@@ -270,7 +252,13 @@ class Conversation:
             self.pending = Pending("which", intent.id, said, tag, at + self.house.window, "device", found.devices)
             self._listen(at)
             return self._event(
-                text, at, Outcome.ASK, slots=said, reply=self._which(found.devices, tag), intent=intent.id, reason="which"
+                text,
+                at,
+                Outcome.ASK,
+                slots=said,
+                reply=which_one(self.house, found.devices, tag),
+                intent=intent.id,
+                reason="which",
             )
         action = act(self.house, meant, said, self.state, tag)
         if action.refused:
@@ -348,7 +336,7 @@ class Conversation:
             if match.reason == "pin":
                 return self._passcode(text, at, match, intent, slots, said_pin, best.language)
             self._listen(at)
-            question = self._question(match, best, intent, action)
+            asked = question(self.house, match, best, intent, action)
             device = slots.get("device")
             self.pending = Pending(
                 kind=match.reason if match.outcome == Outcome.ASK else "confirm",
@@ -360,7 +348,7 @@ class Conversation:
                 candidates=device if match.reason == "which" and isinstance(device, tuple) else (),
                 reading=best,
             )
-            return self._event(text, at, match.outcome, match, slots, action, question)
+            return self._event(text, at, match.outcome, match, slots, action, asked)
         return self._do(text, at, intent, slots, action, match)
 
     def _do(
@@ -385,11 +373,10 @@ class Conversation:
         if intent.properties:
             self._followed, self._followed_until = (intent, dict(slots)), at + self.house.window
         if intent.leave_mode:
-            self._leave_mode()
+            self.modes.leave()
         if intent.enter_mode:
-            self._enter_mode(intent.enter_mode)
-        if self.mode:
-            self._mode_until = at + self.house.modes[self.mode].idle
+            self.modes.enter(intent.enter_mode)
+        self.modes.used(at)
         if self.house.wake is not None:
             if self.house.wake.after_command == "stay":
                 self._listen(at)
@@ -414,15 +401,6 @@ class Conversation:
         intent = Intent("restore", {}) if self._last_intent is None else self._last_intent
         devices = tuple(dict.fromkeys(d for d, _ in self._last_changes))
         return self._do(text, at, intent, {"device": devices}, action, None)
-
-    def _enter_mode(self, mode: str) -> None:
-        if self.mode != mode:
-            if self.mode and len(self._mode_stack) < 16:
-                self._mode_stack.append(self.mode)
-            self.mode = mode
-
-    def _leave_mode(self) -> None:
-        self.mode = self._mode_stack.pop() if self._mode_stack else ""
 
     # --- several commands -------------------------------------------------------------------------------------------
 
@@ -474,7 +452,7 @@ class Conversation:
             plan=plan,
             number=number,
         )
-        reply = about_part(part, self._question(asked, best, part.intent, Action()))
+        reply = about_part(part, question(self.house, asked, best, part.intent, Action()))
         return self._of_several(text, at, Outcome.ASK, plan, actions, reply, match, asked.reason, asked.detail)
 
     def _settle(self, text: str, at: float, plan: tuple[Planned, ...], number: int, slots: Mapping[str, SlotValue]) -> Event:
@@ -573,7 +551,7 @@ class Conversation:
         if answer.which and isinstance(answer.value, tuple):
             self.pending = replace(pending, slots=slots, candidates=answer.value, until=at + self.house.window)
             self._listen(at)
-            question = self._which(answer.value, pending.language)
+            question = which_one(self.house, answer.value, pending.language)
             return self._event(text, at, Outcome.ASK, slots=slots, reply=question, intent=intent.id)
         if pending.plan:
             return self._settle(text, at, pending.plan, pending.number, slots)
@@ -626,24 +604,6 @@ class Conversation:
             return self._event(text, at, Outcome.ASK, match, slots, action, language.text("pin"), intent=intent.id)
         reply = language.text("pin_locked", seconds=round(locked)) if locked else language.text("pin_wrong")
         return replace(self._event(text, at, Outcome.REJECT, match, slots, reply=reply, intent=intent.id), reason="passcode")
-
-    def _question(self, match: Match, best: Reading, intent: Intent, action: Action) -> str:
-        language = load_language(best.language)
-        if match.reason == "missing":
-            asked = next(iter(texts_for(intent.ask.get(match.detail, {}), best.language)), "")
-            asked = asked or next((t[0] for t in intent.ask.get(match.detail, {}).values()), "")
-            return asked or language.text("ask", slot=match.detail.replace("_", " "))
-        if match.reason == "which":
-            device = best.slots.get("device")
-            return self._which(device if isinstance(device, tuple) else (), best.language)
-        what = action.reply or intent.id.replace("_", " ")
-        if not texts_for(intent.reply, best.language) and not intent.properties:
-            what = intent.id.replace("_", " ")
-        return language.text("confirm_action" if match.reason == "always" else "confirm", what=what)
-
-    def _which(self, ids: tuple[str, ...], tag: str) -> str:
-        language = load_language(tag)
-        return language.text("which", options=names(self.house, ids, language, "or"))
 
     def _event(
         self,
