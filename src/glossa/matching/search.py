@@ -14,7 +14,8 @@ from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
-from glossa.matching.alignment import About, Aligner, Alignment, Option
+from glossa.matching.aligner import Aligner
+from glossa.matching.alignment import About, Alignment, Option
 from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 from glossa.matching.options import Choices, Options
 

@@ -1,0 +1,320 @@
+"""What lays phrases over an utterance: the items of every way to do so, and what they cost."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from glossa.hearing.clauses import SHORTEST_CLAUSE
+from glossa.hearing.costs import COSTS, WEIGHT
+from glossa.hearing.roles import Role, first_said
+from glossa.hearing.tokens import mask_of, places_of
+from glossa.hearing.utterance import Utterance
+from glossa.language import Language
+from glossa.matching.alignment import About, Alignment, Item, Kind, Option, Where, leads_to_its_direction, scales
+from glossa.matching.grammar import Pattern, Place
+
+_Poles = tuple[tuple[str, int], ...]
+
+_SAID_IN_ASKING = frozenset((Role.TALK, Role.VERB, Role.AMOUNT, Role.UNKNOWN, Role.SMALL))
+
+MOST_AMOUNT = 0.5
+"""What a token of an amount costs where nothing changes by an amount."""
+
+
+class Aligner:
+    """Makes the alignments of one utterance.
+
+    Args:
+        utterance: what was heard.
+        language: its language.
+        order: what two places out of their order cost.
+    """
+
+    def __init__(self, utterance: Utterance, language: Language, order: float) -> None:
+        self._utterance, self._language, self._order = utterance, language, order
+        self._weight = sum(utterance.weights)
+        self._relative, self._absolute, alike = language.grammar.relative, language.grammar.absolute, language.alike
+        self._heard_as = {  # the "too" of "up too sixty"
+            w: said
+            for w in utterance.words
+            if w in alike
+            for said in alike[w]
+            if said in self._absolute and w not in self._absolute
+        }
+        self._directions = language.grammar.directions
+        words, roles = utterance.words, utterance.roles
+        self._every, self._said = (1 << len(words)) - 1, frozenset(words)
+        asking = language.grammar.asking
+        self._asked = mask_of(w in asking for w in words)
+        self._poles = places_of(Role.POLE, roles)
+        self._depends = self._poles | places_of(Role.AMOUNT, roles)  # on what else the phrase takes
+        self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
+        self._openings = utterance.pauses | utterance.requests | utterance.clauses
+        self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
+        for room in utterance.rooms() if utterance.requests else ():
+            self._rooms |= (1 << room.end) - (1 << room.start)
+        self._telling = utterance.telling & ~self._rooms
+        self._announced = self._announcing()
+        self._beside: dict[tuple[int, int], tuple[int, int]] = {}
+
+    def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about: About, claimed: int) -> Alignment:
+        """The alignment in which the places of a phrase take what was chosen for them.
+
+        Args:
+            pattern: the phrase.
+            chosen: for every place what it takes, or None.
+            about: whether the intent's own device is what was spoken of last, so that it need not be named, or another one.
+            claimed: tokens that a slot of the intent has a value for, as a bit mask, so that they can't just say by how much.
+        """
+        items: list[Item] = []
+        covered = main = inversions = 0
+        weight, last_start = self._weight, -1
+        towards = False
+        also: list[str] = []
+        unheard: list[tuple[int, Place]] = []
+        values = 0
+        for option in chosen:
+            if option is not None and option.candidate is not None:
+                values |= option.tokens
+        for number, (place, option) in enumerate(zip(pattern.places, chosen, strict=True)):
+            if option is None:
+                if place.missing:
+                    unheard.append((number, place))
+                continue
+            tokens, edge, start = option.tokens, option.edge, option.start
+            covered |= tokens
+            if tokens and not place.small:
+                main |= tokens
+                if start >= last_start:
+                    last_start = start
+                elif not leads_to_its_direction(self._utterance, self._language, place, option, chosen):
+                    inversions += 1
+                    last_start = start
+            kind = Kind.WORD if edge is not None else Kind.SLOT
+            if edge is not None and edge.also:
+                also += edge.also
+            items.append(Item(kind, option.cost, start, option.end, number, Role.FILLER, Where.INSIDE, option))
+            weight += option.weight
+            candidate = option.candidate
+            if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
+                before = self._before(option.start, values)
+                towards = towards or (place.relation == "to" and before in self._absolute)
+                if before in self._directions and (place.relation == "to" or candidate.outside):
+                    items.append(Item(Kind.AIMLESS, COSTS.aimless, option.start, option.end, number))
+                if before in (self._relative if place.relation == "to" else self._absolute):
+                    items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
+        for number, option in _changed_places(chosen) if pattern.numbers > 1 else ():
+            items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
+        for number, place in unheard:
+            cost = place.missing
+            if place.own and about == About.OWN:
+                cost = COSTS.assumed
+            elif also and any(w in also for w in place.words):
+                cost = 0.0
+            items.append(Item(Kind.UNHEARD, cost, 0, 0, number))
+            weight += place.missing
+        self._leave(items, pattern, chosen, covered, main, towards=towards, claimed=claimed)
+        if inversions:
+            items.append(Item(Kind.ORDER, self._order * inversions))
+        if about == About.OTHER:
+            items.append(Item(Kind.ELSEWHERE, COSTS.elsewhere))
+        if pattern.prior:
+            items.append(Item(Kind.RARE, pattern.prior))
+        total, left = 0.0, 0
+        for item in items:
+            total += item.cost
+            if item.kind == Kind.LEFT:
+                left |= 1 << item.role
+        cost, weight = round(total, 9), round(weight, 9)
+        score = round(1.0 - cost / weight, 9) if cost < weight else 0.0
+        return Alignment(pattern, chosen, tuple(items), cost, weight, score, covered, left)
+
+    def _leave(
+        self,
+        items: list[Item],
+        pattern: Pattern,
+        chosen: tuple[Option | None, ...],
+        covered: int,
+        main: int,
+        *,
+        towards: bool,
+        claimed: int,
+    ) -> None:
+        """The tokens that nothing explains, with where they stand."""
+        utterance = self._utterance
+        first, last = (main & -main).bit_length() - 1, main.bit_length()
+        preamble, reason = self._clauses_beside(first, last) if main else (0, 0)
+        left, known = self._every & ~covered, self._left
+        beside = preamble | reason
+        asked = self._asked if pattern.intent.read else 0
+        depends = self._depends | beside | asked | ((1 << self._announced) - 1)
+        if pattern.garbage:
+            depends = left
+        elif not pattern.measures.isdisjoint(self._said):
+            depends |= mask_of(w in pattern.measures for w in utterance.words)
+        directed = self._directed(chosen) if left & self._poles else {}
+        while left:
+            bit = left & -left
+            left ^= bit
+            at = bit.bit_length() - 1
+            where = Where.BEFORE if at < first else Where.BEHIND if at >= last else Where.INSIDE
+            plain = known[where].get(at)
+            if plain is None:
+                plain = known[where][at] = Item(Kind.LEFT, utterance.weights[at], at, at + 1, -1, utterance.roles[at], where)
+            if not bit & depends:
+                items.append(plain)
+                continue
+            word, role, cost = utterance.words[at], plain.role, plain.cost
+            if bit & beside:  # words of the house are less likely to be beside the command
+                clause = Role.PREAMBLE if bit & preamble else Role.REASON
+                cost = min(cost, COSTS.beside if role == Role.WORD else WEIGHT[clause])
+                role = clause
+            if role == Role.POLE and self._goes_without_saying(word, directed, pattern, towards=towards):
+                role, cost = Role.VERB, WEIGHT[Role.VERB]
+            if at < first == self._announced and not pattern.slots and _plain(chosen):  # "it's film night"
+                role, cost = Role.FILLER, WEIGHT[Role.FILLER]
+            if bit & asked and role in _SAID_IN_ASKING:
+                role, cost = Role.FILLER, WEIGHT[Role.FILLER]
+            if pattern.garbage:
+                cost *= COSTS.garbage
+            elif word in pattern.measures:
+                cost = min(cost, WEIGHT[Role.SMALL])
+            elif role == Role.AMOUNT and (claimed & bit or not scales(pattern, chosen)):
+                cost = MOST_AMOUNT
+            items.append(Item(Kind.LEFT, cost, at, at + 1, -1, role, where))
+
+    def floors(self) -> tuple[float, ...]:
+        """What leaving each token costs at least, whatever the phrase: little where a word of direction may go without saying."""
+        utterance, poles = self._utterance, self._language.poles
+        floors = [*utterance.weights]
+        floors[: self._announced] = [min(f, WEIGHT[Role.FILLER]) for f in floors[: self._announced]]
+        if self._poles:
+            heard = {(at, e.word) for at, edges in enumerate(utterance.edges) for e in edges if e.word in poles}
+            led = not self._said.isdisjoint(self._absolute)
+            for at, word in enumerate(utterance.words):
+                if self._poles >> at & 1:
+                    others = {other for where, other in heard if where != at and other != word}
+                    same = any(not set(poles[other]).isdisjoint(poles[word]) for other in others)
+                    if same or (led and self._language.changes(word)):
+                        floors[at] = min(floors[at], WEIGHT[Role.VERB])
+        return tuple(floors)
+
+    def _announcing(self) -> int:
+        """Where what leads to the name of a scene ends: behind "it's"; 0 where nothing leads."""
+        utterance = self._utterance
+        announcing = self._language.phrases("grammar", "announcing")
+        start = first_said(utterance.roles)
+        return next((i + n for i in range(start + 1) if (n := announcing.at(utterance.words, i)) and i + n > start), 0)
+
+    def most_asked(self) -> float:
+        """What words that only ask can save at most, where a phrase asks."""
+        utterance, filler = self._utterance, WEIGHT[Role.FILLER]
+        if not self._asked:
+            return 0.0
+        tokens = zip(utterance.roles, utterance.weights, strict=True)
+        return sum(max(0.0, w - filler) for i, (r, w) in enumerate(tokens) if self._asked >> i & 1 and r in _SAID_IN_ASKING)
+
+    def most_beside(self) -> tuple[list[float], list[float]]:
+        """What clauses of their own can save at most: in front, by the first token that a phrase covers, and behind, by where what it covers ends."""
+        utterance = self._utterance
+        count = len(utterance.words)
+        before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
+        openings, closings = utterance.pauses | utterance.requests, utterance.clauses
+        if not openings | closings >> 1:
+            return before, behind
+        savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
+        for at in range(1, count):
+            opens = openings >> at & 1 and not ((1 << at) - 1) & self._telling
+            before[at] = max(before[at - 1], sum(savings[:at]) if opens else 0.0)
+        before[count] = before[count - 1]
+        for at in range(count - 1, 0, -1):
+            closes = closings >> at & 1 and not ((1 << count) - (1 << at)) & self._telling
+            behind[at] = max(behind[at + 1], sum(savings[at:]) if closes else 0.0)
+        behind[0] = behind[1]
+        return before, behind
+
+    def _clauses_beside(self, first: int, last: int) -> tuple[int, int]:
+        """The tokens of clauses of their own in front of what a phrase covers and behind it, as bit masks."""
+        known = self._beside.get((first, last))
+        if known is None:
+            known = self._beside[first, last] = self._clauses_around(first, last) if self._openings else (0, 0)
+        return known
+
+    def _clauses_around(self, first: int, last: int) -> tuple[int, int]:
+        utterance = self._utterance
+        count = len(utterance.words)
+        light = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)
+        preamble = reason = pause = 0
+        for at in range(first, 0, -1):
+            if utterance.pauses >> at & 1:
+                preamble, pause = (1 << at) - 1, at
+                break
+            if utterance.requests >> at & 1:
+                preamble = (1 << at) - 1
+            if utterance.roles[at - 1] not in light and not (self._rooms | utterance.requests) >> at - 1 & 1:
+                break
+        for at in range(last, count - 1):
+            if utterance.clauses >> at & 1 and utterance.roles[at] != Role.NEGATION:
+                if any(r not in light for r in utterance.roles[at:]):  # "por favor" behind a pause is no reason
+                    reason = (1 << count) - (1 << at)
+                break
+            if utterance.roles[at] not in light:
+                break
+        negated = [i for i in range(preamble.bit_length()) if utterance.roles[i] == Role.NEGATION]
+        unable, nothing = self._language.grammar.unable, self._language.grammar.nothing
+        if pause:  # "I can't see, ..."
+            complained = utterance.clauses & 1 and negated == [1] and utterance.roles[pause - 1] != Role.SMALL
+        else:
+            few = preamble.bit_length() - SHORTEST_CLAUSE  # "he can't even turn it off"
+            known = all(not i or utterance.words[i] in unable for i in negated)
+            begun = next((i for i, r in enumerate(utterance.roles) if r not in light), 0) + 2  # "blast I can't see a thing"
+            early = all(i <= few or utterance.words[i] in nothing for i in negated[:1])
+            complained = utterance.clauses & ((1 << begun) - 1) and known and early
+        if preamble & self._telling or (negated and not complained):
+            preamble = 0
+        return preamble, 0 if reason & self._telling else reason
+
+    def _directed(self, chosen: tuple[Option | None, ...]) -> dict[str, _Poles]:
+        """The words of direction within what was chosen, with the poles they are at."""
+        taken = (o for o in chosen if o is not None)
+        edges = (e for o in taken for e in o.edges)
+        return {e.word: self._language.poles[e.word] for e in edges if e.word in self._language.poles}
+
+    def _goes_without_saying(self, word: str, directed: Mapping[str, _Poles], pattern: Pattern, *, towards: bool) -> bool:
+        """Whether a word of direction says no more than the value or another word: "raise it to twenty", "slow it down"."""
+        if towards and word not in pattern.elsewhere and self._language.changes(word):
+            return True
+        poles = self._language.poles[word]
+        most = 1 if word in pattern.elsewhere else None  # "warm the den up" is not for its lamps
+        return any(said != word and not set(its[:most]).isdisjoint(poles[:most]) for said, its in directed.items())
+
+    def _before(self, start: int, values: int) -> str:
+        """The word that leads to what starts at a token, but for filler; one that is no value itself may be a preposition by its sound."""
+        at = start - 1
+        while (
+            at >= 0
+            and self._utterance.roles[at] in (Role.FILLER, Role.AMOUNT)
+            and self._utterance.words[at] not in self._heard_as
+        ):
+            at -= 1
+        word = self._utterance.words[at] if at >= 0 else ""
+        return word if values >> max(at, 0) & 1 else self._heard_as.get(word, word)
+
+
+def _changed_places(chosen: tuple[Option | None, ...]) -> Iterator[tuple[int, Option]]:
+    """The places that take a number from somewhere else, though their own word leads to a number that another place takes."""
+    numbers = {n: o for n, o in enumerate(chosen) if o is not None and o.candidate is not None and _is_number(o.candidate.value)}
+    starts = {o.start for o in numbers.values()}
+    for number, option in numbers.items():
+        leading = chosen[number - 1] if number else None
+        if leading is not None and leading.edge is not None and leading.end != option.start and leading.end in starts:
+            yield number, option
+
+
+def _is_number(value: object) -> bool:
+    return isinstance(value, (int, float)) and not isinstance(value, bool)
+
+
+def _plain(chosen: tuple[Option | None, ...]) -> bool:
+    """Whether everything was heard as it is."""
+    return all(o is None or o.cost < COSTS.form for o in chosen)
