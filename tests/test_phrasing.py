@@ -282,6 +282,7 @@ class Wants(Lines):
                 "bedside lamp too dark": ("brighter", {"device": ("bedroom_lamp",)}),
             },
         )
+        self.accepted("pennywell", {"the stereo's too loud": ("quieter", {"device": ("stereo",)})})
         self.assertEqual(self.matcher("lanternrow").match("den speaker too loud put it down").parts, ())
 
     def test_one_word_says_what_changes_and_how(self) -> None:

@@ -213,7 +213,8 @@ class _Line:
             lacking = unable and (words[at - 1] in language.grammar.one or self._noun(at - 1))
             if at - start >= shortest and (self._ended(at) or lacking):
                 # "I can't hear a word turn it up", "she won't settle night light on", "my boots are soaked boot dryer on"
-                moved = words[at - 2] not in grammar.lexicon.articles and self._does(names.get(at))
+                plain = words[at - 2] not in grammar.lexicon.articles or (unable and Role.VERB not in roles[start:at])
+                moved = plain and self._does(names.get(at))
                 if moved or grammar.orders(word):
                     mask |= 1 << at
         said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)

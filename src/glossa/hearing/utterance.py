@@ -231,6 +231,10 @@ class Hearing:
             if expanded and token.word not in known and all(w in known or w in numbers for w in expanded):
                 done += [Token(w, token.start, token.end) for w in expanded]
                 continue
+            owned = text[token.start : token.end].replace("’", "'").endswith("'s")
+            if owned and token.word not in self.lexicon.named and token.word[:-1] in known:
+                done.append(Token(token.word[:-1], token.start, token.end))  # "the stereo's too loud" is about one
+                continue
             parts = vocabulary.split(token.word) if token.number is None else None
             if parts is None:
                 done.append(token)
