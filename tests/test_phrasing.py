@@ -307,6 +307,20 @@ class Wants(Lines):
             },
         )
 
+    def test_a_device_is_added_behind_the_command(self) -> None:
+        both = {"device": ("galley_lamp", "stove_fan"), "power": "on"}
+        self.accepted(
+            "marigold",
+            {
+                "turn the galley lamp on and the stove fan": ("switch", both),
+                "turn the galley lamp on and the stove fan as well": ("switch", both),
+                "galley lamp to twenty and the saloon lamp": ("set_level", {"device": ("galley_lamp", "saloon_lamp"), "level": 20}),
+                "turn the galley lamp on and the stove fan off": None,
+                "radio a bit quieter the baby's asleep": ("quieter", {}),
+            },
+        )
+        self.refused("marigold", "galley lamp on and the radio is broken", "turn the galley lamp on and a tea towel")
+
     def test_the_one_in_a_room_is_the_one_called_by_it(self) -> None:
         lights = ("campana", "luz_salon", "flexo", "mesilla", "luz_zaguan", "luz_corral", "luz_bodega")
         self.accepted("encina", {"apaga todas las luces excepto la de la cocina": ("apagar", {"device": lights})})

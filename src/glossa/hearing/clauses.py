@@ -144,7 +144,7 @@ class _Line:
     def _begins(self, at: int) -> bool:
         """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
         words, roles = self.words, self.roles
-        ordered_at = self.first < at and self.grammar.orders(words[self.first])
+        ordered_at = self.first < at and (self.grammar.orders(words[self.first]) or self._said_what_to_do(at))
         ordered = ordered_at and words[at] in self.grammar.lexicon.articles
         if ordered and words[at + 2 : at + 3]:
             states = words[at + 2] in self.language.grammar.copula and roles[at + 1] in (Role.UNKNOWN, Role.WORD)
@@ -160,6 +160,11 @@ class _Line:
             return False
         behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
         return words[at] not in self.grammar.lexicon.articles or behind in self.language.felt
+
+    def _said_what_to_do(self, at: int) -> bool:
+        """Whether what stands before a token says what a device is to do: "radio a bit quieter the baby's asleep"."""
+        ends = self.roles[at - 1] in (Role.POLE, Role.NUMBER) and self.words[at - 1] not in self.grammar.movable
+        return ends and any(e.end < at and e.cost < PLAIN_NAME and e.things.rank <= RANK["group"] for e in self.expressions)
 
     def _telling(self) -> int:
         """The tokens that no clause holds that is beside the command: what it names, says and counts is meant for the house."""

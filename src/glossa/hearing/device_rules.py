@@ -344,6 +344,7 @@ RULES = (
     Rule("excepted", ("except", "members"), _masks),
     Rule("excepted", ("leaving", "list"), _mask),
     Rule("excepted", ("leaving", "list", "as_it_is"), _mask),
+    Rule("added", ("and", "list"), _last),
     Rule("instead", ("correction", "list"), lambda v: v[1]),
     Rule("instead", ("correction", "one", "place"), tuple),
     Rule("expression", ("list", "excepted"), _without),

@@ -136,6 +136,10 @@ class DeviceGrammar:
                     cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
         apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "instead") for e in cell.get(s, ()))
+        joins = [any(s in cell for s in ("and", "except", "leaving")) for cell in cells]
+        said = (at for at, passed in enumerate(passable) if not (passed or (words[at] in self.joiners and not joins[at])))
+        last = max(said, default=-1) + 1
+        apart += tuple(e for cell in cells for e in cell.get("added", ()) if e.end >= last)  # "turn the lamp on and the fan too"
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))
@@ -185,7 +189,7 @@ class DeviceGrammar:
             beside = one.start in following[edge.end] or edge.start in following[one.end]
             if tokens & one.tokens or beside or one.things.rank == RANK["room"]:
                 continue
-            if edge.symbol == "instead" and edge.start < one.end:
+            if edge.symbol in ("instead", "added") and edge.start < one.end:
                 continue
             things = self._taking(one.things, edge)
             if things is not None:
@@ -200,6 +204,8 @@ class DeviceGrammar:
             other = modifier.value if isinstance(modifier.value, Things) else other_there((things, *modifier.value))
             guessed = any(e.how & How.SOUND for e in modifier.used)
             return replace(other, doubted=True) if other is not None and guessed else other
+        if modifier.symbol == "added":
+            return replace(things, references=(*things.references, *modifier.value.references))
         if modifier.symbol == "excepted":
             taken = things.many and things.devices & modifier.value
             return replace(things, excepted=things.excepted | modifier.value) if taken else None

@@ -232,8 +232,9 @@ class Hearing:
                 done += [Token(w, token.start, token.end) for w in expanded]
                 continue
             owned = text[token.start : token.end].replace("’", "'").endswith("'s")
-            if owned and token.word not in self.lexicon.named and token.word[:-1] in known:
-                done.append(Token(token.word[:-1], token.start, token.end))  # "the stereo's too loud" is about one
+            one, lexicon = token.word[:-1], self.lexicon
+            if owned and one in known and (one in lexicon.of_noun_word or token.word not in lexicon.named):
+                done.append(Token(one, token.start, token.end))  # "the stereo's too loud" is about one
                 continue
             parts = vocabulary.split(token.word) if token.number is None else None
             if parts is None:
