@@ -202,7 +202,7 @@ class Decisions(unittest.TestCase):
             "do not turn the galley lamp off": "negation",
             "leave the galley lamp on": "negation",
             "galley lamp on off": "opposite",
-            "is the galley lamp on": "confidence",
+            "is the galley lamp on": "question",
             "the galley lamp was on all night": "confidence",
             "my aunt turned on the galley lamp": "confidence",
             "turn on the attic lamp": "confidence",

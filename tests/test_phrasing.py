@@ -314,7 +314,10 @@ class Wants(Lines):
             {
                 "turn the galley lamp on and the stove fan": ("switch", both),
                 "turn the galley lamp on and the stove fan as well": ("switch", both),
-                "galley lamp to twenty and the saloon lamp": ("set_level", {"device": ("galley_lamp", "saloon_lamp"), "level": 20}),
+                "galley lamp to twenty and the saloon lamp": (
+                    "set_level",
+                    {"device": ("galley_lamp", "saloon_lamp"), "level": 20},
+                ),
                 "turn the galley lamp on and the stove fan off": None,
                 "radio a bit quieter the baby's asleep": ("quieter", {}),
             },

@@ -407,8 +407,8 @@ class Takes(unittest.TestCase):
 
     def test_a_phrase_is_proposed_with_its_slots_or_not_at_all(self) -> None:
         matcher = glossa.Matcher(MARIGOLD)
-        lesson = teach(MARIGOLD, "set_level", ["crank forty percent juice into the galley lamp"], matcher)
-        self.assertEqual([p.text for p in lesson.proposals], ["crank $level juice into [the] $device"])
+        lesson = teach(MARIGOLD, "set_level", ["crank forty percent lumen juice into the galley lamp"], matcher)
+        self.assertEqual([p.text for p in lesson.proposals], ["crank $level lumen juice into [the] $device"])
         lesson = teach(MARIGOLD, "warmth", ["heater on", "stove fan banana"], matcher)
         self.assertEqual((lesson.proposals, lesson.beyond), ((), ("heater on", "stove fan banana")))
         out = run("teach", "marigold", "warmth", "--times", "1", typed=b"heater on\n")[1]

@@ -163,7 +163,11 @@ def _question(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     if asks.isdisjoint(utterance.words) or alignment.pattern.intent.read:
         return ""
     first = first_said(utterance.roles)
-    word, beside = utterance.words[first], (alignment.covered | alignment.beside) >> first & 1
+    word = utterance.words[first]
+    chosen = [o for o in alignment.chosen if o is not None and o.tokens]
+    own = next((i for i, o in enumerate(chosen) if o.tokens >> first & 1), len(chosen))
+    turned = own < len(chosen) and any(o.start > first for o in chosen[:own])  # "is supper ready" for "supper is ready"
+    beside = (alignment.covered | alignment.beside) >> first & 1 and not turned
     announcing = language.phrases("grammar", "announcing")
     announced = any(announcing.at(utterance.words, i) for i in range(first + 1))  # "jetzt ist Feierabend"
     return word if word in asks and not beside and not announced else ""
