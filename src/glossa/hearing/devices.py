@@ -136,10 +136,12 @@ class DeviceGrammar:
                     cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
         apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "instead") for e in cell.get(s, ()))
-        joins = [any(s in cell for s in ("and", "except", "leaving")) for cell in cells]
-        said = (at for at, passed in enumerate(passable) if not (passed or (words[at] in self.joiners and not joins[at])))
-        last = max(said, default=-1) + 1
-        apart += tuple(e for cell in cells for e in cell.get("added", ()) if e.end >= last)  # "turn the lamp on and the fan too"
+        added = [e for cell in cells for e in cell.get("added", ())]  # "turn the lamp on and the fan too"
+        if added:
+            joins = [any(s in cell for s in ("and", "except", "leaving")) for cell in cells]
+            said = (at for at, passed in enumerate(passable) if not (passed or (words[at] in self.joiners and not joins[at])))
+            last = max(said, default=-1) + 1
+            apart += tuple(e for e in added if e.end >= last)
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))

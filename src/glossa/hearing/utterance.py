@@ -140,10 +140,8 @@ class Hearing:
             edges = tuple(() if at == roles.ordered else here for at, here in enumerate(edges))
         weights = roles.weights(self._filler_factor)
         joiners = self._devices.joiners
-        passed, hesitation = (
-            (Role.SMALL, Role.ASIDE),
-            self.lexicon.language.numbers.hesitation,
-        )  # "reading er lamp", no "hen house light"
+        passed = (Role.SMALL, Role.ASIDE)
+        hesitation = self.language.numbers.hesitation  # "reading er lamp", no "hen house light"
         skips = [
             w if (r in passed or (r == Role.FILLER and word in hesitation)) and word not in joiners else math.inf
             for r, w, word in zip(roles.roles, weights, words, strict=True)
@@ -231,11 +229,11 @@ class Hearing:
             if expanded and token.word not in known and all(w in known or w in numbers for w in expanded):
                 done += [Token(w, token.start, token.end) for w in expanded]
                 continue
-            owned = text[token.start : token.end].replace("’", "'").endswith("'s")
-            one, lexicon = token.word[:-1], self.lexicon
-            if owned and one in known and (one in lexicon.of_noun_word or token.word not in lexicon.named):
-                done.append(Token(one, token.start, token.end))  # "the stereo's too loud" is about one
-                continue
+            one = token.word[:-1]
+            if one in known and text[token.start : token.end].endswith(("'s", "’s")):  # "the stereo's too loud" is about one
+                if one in self.lexicon.of_noun_word or token.word not in self.lexicon.named:
+                    done.append(Token(one, token.start, token.end))
+                    continue
             parts = vocabulary.split(token.word) if token.number is None else None
             if parts is None:
                 done.append(token)

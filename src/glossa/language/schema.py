@@ -49,7 +49,7 @@ class GrammarWords(Section, frozen=True):
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
         later: other times than now. clause: words that a clause of its own begins with: "because", "i".
         then: what stands between two commands. them: words for all of what was named before.
-        single: articles that stand before one thing only.
+        singular_articles: articles that stand before one thing only.
         excess: words before what there is more of than is wanted, so that the opposite is asked for: the "too" of "too loud".
         felt: what people feel and give as a reason: "it's too dark".
         request: what opens a request behind a clause without a pause: "can you". consequence: what a request follows from: "so".
@@ -98,7 +98,7 @@ class GrammarWords(Section, frozen=True):
     then: Words = []
     them: Words = []
     excess: Words = []
-    single: Words = []
+    singular_articles: Words = []
     felt: Words = []
     request: Words = []
     consequence: Words = []

@@ -169,6 +169,12 @@ class Alignment(Struct, frozen=True, gc=False):
             return 0
         return sum(1 << i.start for i in self.items if i.kind == Kind.LEFT and i.role in (Role.PREAMBLE, Role.REASON))
 
+    def turned_round(self, at: int) -> bool:
+        """Whether a token has its place in the phrase behind what stands behind it: the "is" of "is supper ready" for "supper is ready"."""
+        chosen = [o for o in self.chosen if o is not None and o.tokens]
+        own = next((i for i, o in enumerate(chosen) if o.tokens >> at & 1), 0)
+        return any(o.start > at for o in chosen[:own])
+
     def candidate(self, slot: str) -> Candidate | None:
         """What a slot took."""
         places, chosen = self.pattern.places, self.chosen

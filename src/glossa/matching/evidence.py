@@ -530,9 +530,7 @@ class _Measured:
         """Whether a verb opens what was heard that stands behind something in the phrase: "is supper ready" for "supper is ready"."""
         if self._utterance.words[first] not in self._language.grammar.copula or self._alignment.pattern.intent.read:
             return False
-        chosen = [o for o in self._alignment.chosen if o is not None and o.tokens]
-        at = next((i for i, o in enumerate(chosen) if o.tokens >> first & 1), 0)
-        return any(o.start > first for o in chosen[:at])
+        return self._alignment.turned_round(first)
 
     def _times(self) -> None:
         """Other times than now: words for them, and times behind "in" and its kin."""

@@ -163,14 +163,12 @@ def _question(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     if asks.isdisjoint(utterance.words) or alignment.pattern.intent.read:
         return ""
     first = first_said(utterance.roles)
-    word = utterance.words[first]
-    chosen = [o for o in alignment.chosen if o is not None and o.tokens]
-    own = next((i for i, o in enumerate(chosen) if o.tokens >> first & 1), len(chosen))
-    turned = own < len(chosen) and any(o.start > first for o in chosen[:own])  # "is supper ready" for "supper is ready"
-    beside = (alignment.covered | alignment.beside) >> first & 1 and not turned
+    word, placed = utterance.words[first], (alignment.covered | alignment.beside) >> first & 1
+    if word not in asks or (placed and not alignment.turned_round(first)):
+        return ""
     announcing = language.phrases("grammar", "announcing")
     announced = any(announcing.at(utterance.words, i) for i in range(first + 1))  # "jetzt ist Feierabend"
-    return word if word in asks and not beside and not announced else ""
+    return "" if announced else word
 
 
 def _exception(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:

@@ -75,7 +75,7 @@ class _Beside:
             yield next((i for i in said if self.utterance.words[i] in hesitation), said[-1])
         several = devices.which or devices.devices.bit_count() > 1
         first = candidate.start
-        if several and first and self.utterance.words[first - 1] in self.grammar.single:
+        if several and first and self.utterance.words[first - 1] in self.grammar.singular_articles:
             if is_plural(self.utterance.words[first], self.lexicon.language):
                 yield first - 1  # the "la" of "apaga la estufas"
         if several:  # the "upstairs" of "all lights off upstairs", where there are upstairs lights
