@@ -14,6 +14,7 @@ from typing import NamedTuple
 
 import glossa
 from accuracy import ROOT, Counts, houses, one_error, run, talk_lines
+from beside import crossed, kinds
 from glossa.matching.evidence import TERMS, confidence
 from glossa.pictures.reliability import draw_reliability
 from glossa.trials.fit import Example, example, fit_calibrated, pointing_back, without
@@ -26,6 +27,9 @@ NOISE_WEIGHT = 0.05
 
 TALK_WEIGHT = 0.3
 """A line of talk counts this much in each house."""
+
+BESIDE_WEIGHT = 0.15
+"""A command with a sentence beside it counts this much."""
 
 PRONOUNS, POINTING_WEIGHT = ("it", ""), 0.2
 """Rows count as well with a pronoun, or nothing, for the device that was spoken of before."""
@@ -52,6 +56,8 @@ def examples_of(name: str) -> list[Example]:
             pointing = pointing_back(matcher, row, pronoun)
             if pointing is not None:
                 found.append(example(matcher, pointing[0], POINTING_WEIGHT, pointing[1], made=True))
+    for file in kinds(aside=False):
+        found += [example(matcher, row, BESIDE_WEIGHT, made=True) for row in crossed(house, rows, file, 1)]
     lines, device = talk_lines(), next(iter(house.devices), "")
     if device:
         found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6, (device,), made=True) for line in lines]

@@ -14,6 +14,7 @@ from functools import lru_cache
 from msgspec import Struct
 from msgspec.structs import replace
 
+from glossa.hearing.asides import Asides, Beside
 from glossa.hearing.costs import COSTS
 from glossa.hearing.device_rules import RANK, Things
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression
@@ -42,6 +43,7 @@ class Clauses(Struct, frozen=True, gc=False):
         telling: those that no clause holds that is beside the command: names, directions, numbers.
         expressions: the device expressions, with what the clause in front says of them: "it", and the room that they are in.
         pointed: the devices that "it" stands for, as a bit mask; 0 for none.
+        beside: where clauses may end and begin where a whole phrase is heard.
     """
 
     pauses: int
@@ -50,6 +52,7 @@ class Clauses(Struct, frozen=True, gc=False):
     telling: int
     expressions: tuple[DeviceExpression, ...]
     pointed: int = 0
+    beside: Beside = Beside()
 
 
 class ClauseGrammar:
@@ -72,6 +75,8 @@ class ClauseGrammar:
         self.opening_clauses = lexicon.articles | self.beginning.by_first.keys()
         self.joined = frozenset(language.phrases("grammar", "joined").by_first)
         self.pronouns = language.phrases("grammar", "pronouns").single
+        self.particles = frozenset(language.asides.particles)
+        self.asides = Asides(lexicon, self.orders)
         self.movable = frozenset(language.grammar.after_number_only)
         self.belonging = (frozenset(language.numbers.of) & language.small) - frozenset(language.numbers.single)
 
@@ -139,11 +144,15 @@ class _Line:
             telling &= ~again
         elif begins and requests >> begins & 1:
             expressions = self._in_the_room_told_of(begins)
-        return Clauses(pauses, beginnings, requests, telling, expressions, pointed)
+        names = {e.start: e.end for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
+        beside = self.grammar.asides.of(self.words, self.written, self.roles, telling, names)
+        return Clauses(pauses, beginnings, requests, telling, expressions, pointed, beside)
 
     def _begins(self, at: int) -> bool:
         """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
         words, roles = self.words, self.roles
+        if self.grammar.asides.reports(words, at):  # "turn it on he said"
+            return False
         ordered_at = self.first < at and (self.grammar.orders(words[self.first]) or self._said_what_to_do(at))
         ordered = ordered_at and words[at] in self.grammar.lexicon.articles
         if ordered and words[at + 2 : at + 3]:
@@ -178,6 +187,8 @@ class _Line:
                 mask |= 1 << at
         for at, (word, role) in enumerate(zip(words, roles, strict=True)):
             steamed_up = at and ((word in self.grammar.movable and roles[at - 1] == Role.UNKNOWN) or roles[at - 1] == Role.TALK)
+            doing = at > 1 and roles[at - 1] == Role.UNKNOWN and Role.TALK in roles[max(0, at - 3) : at - 1]  # "I'm just going out"
+            steamed_up = steamed_up or (doing and word in self.grammar.particles)
             out_of = at + 1 < len(words) and words[at + 1] in self.grammar.belonging
             if word in language.felt or (role == Role.POLE and (steamed_up or out_of)):
                 mask &= ~(1 << at)

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 from msgspec import Struct
 
+from glossa.hearing.asides import Beside
 from glossa.hearing.clauses import ClauseGrammar
 from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
@@ -45,6 +46,7 @@ class Utterance(Struct, frozen=True, gc=False):
             one, without a pause: "it's cold in here, could you ...".
         telling: the tokens that no clause holds that is beside the command: names, directions, numbers; as a bit mask.
         pointed: the devices that "it" stands for because a clause in front names them, as a bit mask.
+        beside: where a clause may have ended, or may begin, where a whole phrase is heard from there on, or up to there.
     """
 
     text: str
@@ -64,6 +66,7 @@ class Utterance(Struct, frozen=True, gc=False):
     requests: int = 0
     telling: int = 0
     pointed: int = 0
+    beside: Beside = Beside()
 
     def weight(self, mask: int) -> float:
         """What the tokens of a bit mask weigh together."""
@@ -160,7 +163,7 @@ class Hearing:
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions,
             roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.beginnings, clauses.requests, clauses.telling,
-            clauses.pointed,
+            clauses.pointed, clauses.beside,
         )  # fmt: skip
 
     def _with_prepositions(

@@ -16,6 +16,7 @@ from glossa.language.schema import (
     Answers,
     Colours,
     FollowUpWords,
+    AsideWords,
     GrammarWords,
     LanguageFile,
     NumberWords,
@@ -50,7 +51,7 @@ class Language(Struct, frozen=True):
         rewritings: heard words -> said words that are tried instead.
         alike: for a short word, the words that a recogniser may have written it for.
         felt: what people feel and give as a reason: "cold", "dark".
-        grammar, numbers, amounts, answers, followup, switch, colours, proposals, texts, units: the sections of the file.
+        grammar, asides, numbers, amounts, answers, followup, switch, colours, proposals, texts, units: the sections of the file.
     """
 
     tag: str
@@ -71,6 +72,7 @@ class Language(Struct, frozen=True):
     alike: Mapping[str, frozenset[str]]
     felt: frozenset[str]
     grammar: GrammarWords
+    asides: AsideWords
     numbers: NumberWords
     amounts: Amounts
     answers: Answers
@@ -258,6 +260,7 @@ def compiled(file: LanguageFile, tag: str) -> Language:
         alike={k: frozenset(v) for k, v in alike.items()},
         felt=frozenset(file.grammar.felt),
         grammar=file.grammar,
+        asides=file.asides,
         numbers=file.numbers,
         amounts=file.amounts,
         answers=file.answers,

@@ -128,6 +128,34 @@ class GrammarWords(Section, frozen=True):
     particle_infix: str = ""
 
 
+class AsideWords(Section, frozen=True):
+    """What shows where a sentence beside a command ends and begins.
+
+    Attributes:
+        governing: words that make what follows a part of what is told: "to", "should", "he".
+        passing: adverbs that may stand between them and what they govern: "he never just turned".
+        objects: pronouns that a verb of ``causing`` makes the doer of what follows: "let him turn".
+        ending: words that may end a sentence before the name of a device, though they usually lead on or are talked with: "late".
+        asked: pronouns for who is asked, which govern nothing behind a word of ``conditions``: "I'd be glad if you turned".
+        conditions: words that begin a sentence which makes a command one for another time: "if".
+        subjects, linking: words that begin a sentence behind a command: "I", "because".
+        particles: words with an opposite that go with a verb that tells: the "out" of "going out".
+        speech: verbs that report what stands before or behind them: "said".
+    """
+
+    governing: Words = []
+    passing: Words = []
+    objects: Words = []
+    causing: Words = []
+    ending: Words = []
+    asked: Words = []
+    conditions: Words = []
+    subjects: Words = []
+    linking: Words = []
+    particles: Words = []
+    speech: Words = []
+
+
 class Answers(Section, frozen=True):
     """What answers a question."""
 
@@ -294,6 +322,7 @@ class LanguageFile(Section, frozen=True):
     opposites: dict[str, Sides] = {}
     synonyms: Synonyms = Synonyms()
     grammar: GrammarWords = GrammarWords()
+    asides: AsideWords = AsideWords()
     answers: Answers = Answers()
     sounds: Sounds = Sounds()
     numbers: NumberWords = NumberWords()

@@ -15,6 +15,9 @@ from glossa.matching.grammar import Pattern, Place
 
 _Poles = tuple[tuple[str, int], ...]
 
+_LIGHT = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)
+"""Roles of tokens that may stand between a clause and a command."""
+
 _SAID_IN_ASKING = frozenset((Role.TALK, Role.VERB, Role.AMOUNT, Role.UNKNOWN, Role.SMALL))
 
 MOST_AMOUNT = 0.5
@@ -50,12 +53,13 @@ class Aligner:
         self._depends = self._poles | places_of(Role.AMOUNT, roles)  # on what else the phrase takes
         self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
         self._openings = utterance.pauses | utterance.requests | utterance.clauses
+        self._whole_only = utterance.beside.ended | utterance.beside.begun
         self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
         for room in utterance.rooms() if utterance.requests else ():
             self._rooms |= (1 << room.end) - (1 << room.start)
         self._telling = utterance.telling & ~self._rooms
         self._announced = self._announcing()
-        self._beside: dict[tuple[int, int], tuple[int, int]] = {}
+        self._beside: dict[tuple[int, int, bool], tuple[int, int]] = {}
 
     def align(self, pattern: Pattern, chosen: tuple[Option | None, ...], *, about: About, claimed: int) -> Alignment:
         """The alignment in which the places of a phrase take what was chosen for them.
@@ -143,7 +147,10 @@ class Aligner:
         """The tokens that nothing explains, with where they stand."""
         utterance = self._utterance
         first, last = (main & -main).bit_length() - 1, main.bit_length()
-        preamble, reason = self._clauses_beside(first, last) if main else (0, 0)
+        whole = self._whole_only != 0 and _whole(pattern, chosen)
+        preamble, reason = self._clauses_beside(first, last, whole=whole) if main else (0, 0)
+        if (preamble | reason) & self._telling & self._poles and self._contradicts((preamble | reason) & self._poles, chosen):
+            preamble, reason = self._clauses_beside(first, last, whole=False)
         left, known = self._every & ~covered, self._left
         beside = preamble | reason
         asked = self._asked if pattern.intent.read else 0
@@ -219,12 +226,12 @@ class Aligner:
         utterance = self._utterance
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
-        openings, closings = utterance.pauses | utterance.requests, utterance.clauses
+        openings, closings = utterance.pauses | utterance.requests | utterance.beside.ended, utterance.clauses | utterance.beside.begun
         if not openings | closings >> 1:
             return before, behind
         savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
         for at in range(1, count):
-            opens = openings >> at & 1 and not ((1 << at) - 1) & self._telling
+            opens = utterance.beside.ended >> at & 1 or (openings >> at & 1 and not ((1 << at) - 1) & self._telling)
             before[at] = max(before[at - 1], sum(savings[:at]) if opens else 0.0)
         before[count] = before[count - 1]
         for at in range(count - 1, 0, -1):
@@ -233,17 +240,46 @@ class Aligner:
         behind[0] = behind[1]
         return before, behind
 
-    def _clauses_beside(self, first: int, last: int) -> tuple[int, int]:
+    def _clauses_beside(self, first: int, last: int, *, whole: bool) -> tuple[int, int]:
         """The tokens of clauses of their own in front of what a phrase covers and behind it, as bit masks."""
-        known = self._beside.get((first, last))
+        known = self._beside.get((first, last, whole))
         if known is None:
-            known = self._beside[first, last] = self._clauses_around(first, last) if self._openings else (0, 0)
+            preamble, reason = self._clauses_around(first, last) if self._openings else (0, 0)
+            if whole:
+                preamble, reason = preamble or self._ended_before(first), reason or self._begun_behind(last)
+            known = self._beside[first, last, whole] = preamble, reason
         return known
+
+    def _contradicts(self, tokens: int, chosen: tuple[Option | None, ...]) -> bool:
+        """Whether some words mean the opposite of what a phrase or a value says: the "off" of "it should be off turn it on"."""
+        said = {e.word for o in chosen if o is not None for e in (*o.edges, *(o.candidate.used if o.candidate is not None else ()))}
+        words = [w for at, w in enumerate(self._utterance.words) if tokens >> at & 1]
+        return any(self._language.opposite(w, other) for w in words for other in said)
+
+    def _ended_before(self, first: int) -> int:
+        """The tokens of a clause that ended right before a whole phrase, as a bit mask."""
+        utterance = self._utterance
+        for at in range(first, 0, -1):
+            if utterance.beside.ended >> at & 1:
+                return (1 << at) - 1
+            if utterance.roles[at - 1] not in _LIGHT or utterance.beside.governed >> at & 1:
+                break
+        return 0
+
+    def _begun_behind(self, last: int) -> int:
+        """The tokens of a clause that begins right behind a whole phrase, as a bit mask."""
+        utterance = self._utterance
+        count = len(utterance.words)
+        for at in range(last, count - 1):
+            if utterance.beside.begun >> at & 1:
+                return (1 << count) - (1 << at)
+            if utterance.roles[at] not in _LIGHT:
+                break
+        return 0
 
     def _clauses_around(self, first: int, last: int) -> tuple[int, int]:
         utterance = self._utterance
         count = len(utterance.words)
-        light = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)
         preamble = reason = pause = 0
         for at in range(first, 0, -1):
             if utterance.pauses >> at & 1:
@@ -251,14 +287,14 @@ class Aligner:
                 break
             if utterance.requests >> at & 1:
                 preamble = (1 << at) - 1
-            if utterance.roles[at - 1] not in light and not (self._rooms | utterance.requests) >> at - 1 & 1:
+            if utterance.roles[at - 1] not in _LIGHT and not (self._rooms | utterance.requests) >> at - 1 & 1:
                 break
         for at in range(last, count - 1):
             if utterance.clauses >> at & 1 and utterance.roles[at] != Role.NEGATION:
-                if any(r not in light for r in utterance.roles[at:]):  # "por favor" behind a pause is no reason
+                if any(r not in _LIGHT for r in utterance.roles[at:]):  # "por favor" behind a pause is no reason
                     reason = (1 << count) - (1 << at)
                 break
-            if utterance.roles[at] not in light:
+            if utterance.roles[at] not in _LIGHT:
                 break
         negated = [i for i in range(preamble.bit_length()) if utterance.roles[i] == Role.NEGATION]
         unable, nothing = self._language.grammar.unable, self._language.grammar.nothing
@@ -267,7 +303,7 @@ class Aligner:
         else:
             few = preamble.bit_length() - SHORTEST_CLAUSE  # "he can't even turn it off"
             known = all(not i or utterance.words[i] in unable for i in negated)
-            begun = next((i for i, r in enumerate(utterance.roles) if r not in light), 0) + 2  # "blast I can't see a thing"
+            begun = next((i for i, r in enumerate(utterance.roles) if r not in _LIGHT), 0) + 2  # "blast I can't see a thing"
             early = all(i <= few or utterance.words[i] in nothing for i in negated[:1])
             complained = utterance.clauses & ((1 << begun) - 1) and known and early
         if preamble & self._telling or (negated and not complained):
@@ -313,6 +349,22 @@ def _changed_places(chosen: tuple[Option | None, ...]) -> Iterator[tuple[int, Op
 
 def _is_number(value: object) -> bool:
     return isinstance(value, (int, float)) and not isinstance(value, bool)
+
+
+def _whole(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
+    """Whether all of a phrase that has to be said was heard as it is, in its order."""
+    last = -1
+    for place, option in zip(pattern.places, chosen, strict=True):
+        if option is None:
+            if place.missing >= COSTS.missing_default and not place.small:
+                return False
+        elif option.cost >= COSTS.form:
+            return False
+        elif option.tokens and not place.small:
+            if option.start < last:
+                return False
+            last = option.start
+    return last >= 0
 
 
 def _plain(chosen: tuple[Option | None, ...]) -> bool:

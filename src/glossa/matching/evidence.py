@@ -83,6 +83,7 @@ TERMS = (
     Term("direction inside", -1, -2.0, "words that have an opposite, with no place in the phrase, inside it"),
     Term("direction behind", -1, -2.0, "words that have an opposite, with no place in the phrase, behind it"),
     Term("led by a direction", -1, -2.0, "something unexplained right behind a direction that may be a preposition: \"on fire\""),
+    Term("governed", -1, -2.0, "a word right before it that makes it a part of what is told: \"they should\", \"he said\""),
     Term("number before", -1, -3.0, "numbers with no place in the phrase, before it"),
     Term("number inside", -1, -4.0, "numbers with no place in the phrase, inside it"),
     Term("number behind", -1, -4.0, "numbers with no place in the phrase, behind it"),
@@ -215,11 +216,11 @@ class _Measured:
         self._verb_heard = any(covered >> i & 1 and (w in verbs or w in light) for i, w in enumerate(utterance.words))
 
     def amounts(self, lead: float) -> dict[str, float]:
-        alignment = self._alignment
+        alignment, utterance = self._alignment, self._utterance
         self._add("start", 1)
         self._add("misfit", 1.0 - alignment.score)
         self._add("lead", max(0.0, min(lead, MOST_LEAD)))
-        self._add("length", max(0, len(self._utterance.words) - LONG) / 10)
+        self._add("length", max(0, len(utterance.words) - LONG) / 10)
         if alignment.pattern.garbage:
             self._add("anything", 1)
         for item in alignment.items:
@@ -240,6 +241,8 @@ class _Measured:
                 self._add(left, -both)
                 self._add("unheard verb", -both)
         self._whole()
+        if utterance.beside.governed and not alignment.pattern.intent.read:
+            self._add("governed", self._governed())
         self._question()
         self._times()
         if not alignment.pattern.garbage:
@@ -512,6 +515,15 @@ class _Measured:
         if unheard and not telling and not assumed and alignment.pattern.measures.isdisjoint(self._utterance.words):
             self._add("nothing named", 1)
 
+    def _governed(self) -> bool:
+        """Whether the phrase stands behind a word that makes it a part of what is told."""
+        utterance = self._utterance
+        at = min((o.start for _, o in self._taken() if o.tokens), default=0)
+        passed = (Role.FILLER, Role.REPEAT, Role.AMOUNT)
+        while at > 0 and not utterance.beside.governed >> at & 1 and utterance.roles[at - 1] in passed:
+            at -= 1
+        return at > 0 and bool(utterance.beside.governed >> at & 1)
+
     def _question(self) -> None:
         utterance = self._utterance
         articles, skipped = self._grammar.lexicon.articles, (Role.FILLER, Role.REPEAT)
@@ -536,17 +548,30 @@ class _Measured:
         """Other times than now: words for them, and times behind "in" and its kin."""
         utterance = self._utterance
         later, inside = self._language.phrases("grammar", "later"), self._language.phrases("grammar", "inside")
+        told = self._told_of() if utterance.beside.ended | utterance.beside.begun else 0
         for at, word in enumerate(utterance.words):
+            if told >> at & 1:
+                continue
             if word in later.by_first and (length := later.at(utterance.words, at)) and self._free(at, at + length):
                 self._add("another time", 1)
                 return
         for quantity in utterance.quantities:
+            if told >> quantity.start & 1:
+                continue
             before = utterance.words[max(0, quantity.start - 1) : quantity.start]
             ahead = before[:1] and before[0] in self._language.grammar.ahead and self._free(quantity.start - 1, quantity.start)
             untaken = inside.whole(before) and self._free(quantity.start, quantity.end)
             if quantity.unit == "seconds" and (untaken or ahead):
                 self._add("another time", 1)
                 return
+
+    def _told_of(self) -> int:
+        """The tokens of whole sentences beside the command, as a bit mask: their time is not the command's."""
+        beside, said = self._alignment.beside, self._utterance.beside
+        front = ((beside + 1) & ~beside) - 1  # the run of tokens from the first one on
+        behind = beside & ~front
+        told = front if front and said.ended >> front.bit_length() & 1 else 0
+        return told | (behind if behind and behind & -behind & said.begun else 0)
 
     def _left_numbers(self) -> None:
         covered = self._alignment.covered

@@ -1,0 +1,202 @@
+"""Sentences beside a command: where one has ended so that a command may follow, and where one begins behind a command.
+
+"I've just got in turn the lamp on" holds a command, "he told me to turn the lamp on" and "they left the lamp on" hold none. Nobody writes
+commas when a recogniser listens. What tells the two apart is the word right before: one that governs what follows ("to", "should", "he")
+makes it a part of what is told; any other one may end a sentence. A verb that gives an order can hardly be anything but an order then; the
+name of a device may still be what the sentence is about.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from msgspec import Struct
+
+from glossa.hearing.lexicon import Lexicon
+from glossa.hearing.roles import Role, first_said
+
+_SUBSTANCE = frozenset((Role.TALK, Role.UNKNOWN, Role.NEGATION))
+"""Roles without which there is no sentence beside the command."""
+
+_NAMING = frozenset((Role.UNKNOWN, Role.WORD))
+
+SHORTEST = 3
+"""Words that a sentence has at least; a contraction such as "I'm" is two."""
+
+REPORTED_WITHIN = 3
+"""Words behind a command within which a verb of speech shows that the command was only told of: "turn it on he said"."""
+
+PREDICATE_WITHIN = 4
+"""Words within which a sentence that begins with its subject says something of it."""
+
+
+class Beside(Struct, frozen=True, gc=False):
+    """Where sentences beside a command end and begin, as bit masks of tokens.
+
+    Attributes:
+        ended: the tokens before which a sentence may have ended.
+        begun: the tokens at which a sentence may begin.
+        governed: the tokens before which stands a word that makes them a part of what is told.
+    """
+
+    ended: int = 0
+    begun: int = 0
+    governed: int = 0
+
+
+class Asides:
+    """Finds the sentences beside a command in the utterances of one house in one language.
+
+    Args:
+        lexicon: the house's words.
+        orders: whether a word is a verb that gives orders.
+    """
+
+    def __init__(self, lexicon: Lexicon, orders: Callable[[str], bool]) -> None:
+        self._orders, self._language, self._articles = orders, lexicon.language, lexicon.articles
+        own = lexicon.language.asides
+        self._governing, self._passing, self._objects = frozenset(own.governing), frozenset(own.passing), frozenset(own.objects)
+        self._causing, self._ending, self._subjects = frozenset(own.causing), frozenset(own.ending), frozenset(own.subjects)
+        self._asked = frozenset(own.asked)
+        self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
+        self._reporting = frozenset(own.speech)
+        self._movable = frozenset(lexicon.language.grammar.after_number_only)
+        self._opened = lexicon.language.phrases("grammar", "request")
+
+    def of(
+        self, words: Sequence[str], written: Sequence[str], roles: Sequence[Role], telling: int, names: Mapping[int, int]
+    ) -> Beside:
+        """The sentences of an utterance.
+
+        Args:
+            words: its words.
+            written: the same as they were written, for their apostrophes.
+            roles: what each of them does.
+            telling: the tokens that belong to a command, wherever they stand: names, directions, numbers; as a bit mask.
+            names: where the name of a device starts, and where it ends.
+        """
+        if not self._governing or _SUBSTANCE.isdisjoint(roles):
+            return Beside()
+        line = _Line(words, written, roles, telling, names)
+        return Beside(self._ended(line), self._begun(line), self._governed(line))
+
+    def reports(self, words: Sequence[str], at: int) -> bool:
+        """Whether what begins at a token only says who said what stands before it: "he shouted"."""
+        return not self._reporting.isdisjoint(words[at : at + REPORTED_WITHIN])
+
+    # --- in front ---------------------------------------------------------------------------------------------------
+
+    def _ended(self, line: _Line) -> int:
+        words, roles = line.words, line.roles
+        start = first_said(roles)
+        if words[start] in self._conditions:  # "if you see her turn the lamp on" is for another time
+            return 0
+        mask, substance, predicate = 0, False, False
+        for at in range(start + 1, len(words)):
+            said, role = at - 1, roles[at - 1]
+            if (line.telling >> said & 1 and role not in (Role.NUMBER, Role.POLE)) or words[said] in self._reporting:
+                break
+            substance = substance or role in _SUBSTANCE
+            predicate = predicate or self._says(line, said)
+            if role == Role.NEGATION and said == start and words[said] not in self._language.grammar.nothing:
+                break  # "never turn the lamp on"
+            if substance and predicate and self._may_end(line, start, at):
+                mask |= 1 << at
+        return mask
+
+    def _may_end(self, line: _Line, start: int, at: int) -> bool:
+        """Whether a sentence that began at ``start`` may end before a token."""
+        words, roles = line.words, line.roles
+        last = self._last_word(line, start, at)
+        if last < start or words[last] in self._articles or self._governs(line, start, last):
+            return False
+        if at - start < SHORTEST - ("'" in line.written[start]):
+            return False
+        if self._orders(words[at]) or self._opened.at(words, at) or words[at] in self._language.question:
+            return True
+        if words[at] in self._movable:  # "mind your head on the lamp"
+            return False
+        if words[last] in self._ending:
+            return True
+        if roles[last] not in _NAMING or self._language.tells(words[last]):
+            return False
+        described = last > start and words[last - 1] in self._articles  # "they left the galley fan on"
+        return not described or line.names.get(at, at) - at > 1
+
+    def _governs(self, line: _Line, start: int, last: int) -> bool:
+        """Whether a word makes what follows a part of what is told: "should", "she'd", the "him" of "let him"."""
+        word, before = line.words[last], line.words[last - 1] if last > start else ""
+        following = line.words[last + 1]
+        if not (self._articles.isdisjoint(self._language.alike.get(word, ())) or self._orders(following)):
+            return False  # "turn they lamp on"
+        if word in self._governing or line.written[last].lower() in self._governing:
+            return not (before in self._conditions and line.written[last].lower() in self._asked)
+        return word in self._objects and before in self._causing and line.roles[last - 1] != Role.FILLER
+
+    def _governed(self, line: _Line) -> int:
+        start, mask, told = first_said(line.roles), 0, False
+        for at in range(start + 1, len(line.words)):
+            told = told or line.roles[at - 1] == Role.NEGATION or self._says(line, at - 1) or line.words[at - 1] in self._subjects
+            last = self._last_word(line, start, at) if told else -1
+            if last >= start and self._governs(line, start, last):
+                mask |= 1 << at
+        return mask
+
+    def _last_word(self, line: _Line, start: int, at: int) -> int:
+        """The last word before a token that says something: no adverb and no filler; before ``start`` where there is none."""
+        words, roles = line.words, line.roles
+        last = at - 1
+        while last >= start and words[last] not in self._ending:
+            if roles[last] != Role.FILLER and (words[last] not in self._passing or words[last] in self._governing):
+                break
+            last -= 1
+        return last
+
+    def _says(self, line: _Line, at: int) -> bool:
+        """Whether a word says something of a subject: a verb that tells, "is", or the "'s" of "dinner's ready"."""
+        word, role = line.words[at], line.roles[at]
+        if at == first_said(line.roles) and word not in self._language.question and "'" not in line.written[at]:
+            return False  # "be a star and turn the lamp on" tells of nobody
+        if word in self._language.grammar.copula or ("'" in line.written[at] and role != Role.FILLER):
+            return True
+        if role == Role.TALK:
+            return word not in self._passing and word not in self._subjects and word not in self._objects
+        return role == Role.UNKNOWN and self._language.tells(word)
+
+    # --- behind -----------------------------------------------------------------------------------------------------
+
+    def _begun(self, line: _Line) -> int:
+        mask = 0
+        for at in range(len(line.words) - 1, 0, -1):
+            if line.telling >> at & 1 and line.roles[at] != Role.POLE:
+                break
+            if self._may_begin(line, at):
+                mask |= 1 << at
+        return mask
+
+    def _may_begin(self, line: _Line, at: int) -> bool:
+        """Whether a sentence may begin at a token that says something of a subject, or why."""
+        words, roles = line.words, line.roles
+        if at + 1 == len(words) or self.reports(words, at):
+            return False
+        if words[at] in self._linking:
+            return True
+        says = any(self._says(line, i) for i in range(at + 1, min(at + PREDICATE_WITHIN, len(words))))
+        contracted = "'" in line.written[at]
+        if words[at] in self._subjects:
+            return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] not in self._articles)
+        if contracted and roles[at] in _NAMING:  # "dinner's ready"
+            return True
+        led = words[at - 1] in self._movable  # "the signal on my phone is awful"
+        unknown = tuple(roles[at + 1 :]) == (Role.UNKNOWN, Role.UNKNOWN)  # "my eyes hurt"
+        return words[at] in self._articles and (says or unknown) and not led and roles[at + 1] in _SUBSTANCE
+
+
+class _Line(Struct, frozen=True, gc=False):
+    """What is known of an utterance."""
+
+    words: Sequence[str]
+    written: Sequence[str]
+    roles: Sequence[Role]
+    telling: int
+    names: Mapping[int, int]
