@@ -28,7 +28,7 @@ NOISE_WEIGHT = 0.05
 TALK_WEIGHT = 0.3
 """A line of talk counts this much in each house."""
 
-BESIDE_WEIGHT = 0.15
+BESIDE_WEIGHT = 0.04
 """A command with a sentence beside it counts this much."""
 
 PRONOUNS, POINTING_WEIGHT = ("it", ""), 0.2

@@ -56,10 +56,12 @@ class Asides:
         self._orders, self._language, self._articles = orders, lexicon.language, lexicon.articles
         own = lexicon.language.asides
         self._governing, self._passing, self._objects = frozenset(own.governing), frozenset(own.passing), frozenset(own.objects)
+        self._taking = frozenset(own.taking)
         self._causing, self._ending, self._subjects = frozenset(own.causing), frozenset(own.ending), frozenset(own.subjects)
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
         self._reporting = frozenset(own.speech)
+        self._timing = frozenset(lexicon.language.grammar.ahead) | frozenset(lexicon.language.grammar.absolute)
         self._movable = frozenset(lexicon.language.grammar.after_number_only)
         self._opened = lexicon.language.phrases("grammar", "request")
 
@@ -120,17 +122,23 @@ class Asides:
             return True
         if roles[last] not in _NAMING or self._language.tells(words[last]):
             return False
+        if self._governs(line, start, self._last_word(line, start, last)):  # "she bought the lamp"
+            return False
         described = last > start and words[last - 1] in self._articles  # "they left the galley fan on"
         return not described or line.names.get(at, at) - at > 1
 
     def _governs(self, line: _Line, start: int, last: int) -> bool:
         """Whether a word makes what follows a part of what is told: "should", "she'd", the "him" of "let him"."""
+        if last < start:
+            return False
         word, before = line.words[last], line.words[last - 1] if last > start else ""
         following = line.words[last + 1]
         if not (self._articles.isdisjoint(self._language.alike.get(word, ())) or self._orders(following)):
             return False  # "turn they lamp on"
+        if word in self._taking and not self._orders(following):
+            return True
         if word in self._governing or line.written[last].lower() in self._governing:
-            return not (before in self._conditions and line.written[last].lower() in self._asked)
+            return f"{before} {word}" not in self._asked
         return word in self._objects and before in self._causing and line.roles[last - 1] != Role.FILLER
 
     def _governed(self, line: _Line) -> int:
@@ -161,18 +169,26 @@ class Asides:
             return True
         if role == Role.TALK:
             return word not in self._passing and word not in self._subjects and word not in self._objects
-        return role == Role.UNKNOWN and self._language.tells(word)
+        subject = line.words[at - 1] in self._subjects - self._articles if at else False  # "I nearly fell over"
+        return role == Role.UNKNOWN and (subject or self._language.tells(word))
 
     # --- behind -----------------------------------------------------------------------------------------------------
 
     def _begun(self, line: _Line) -> int:
         mask = 0
         for at in range(len(line.words) - 1, 0, -1):
-            if line.telling >> at & 1 and line.roles[at] != Role.POLE:
+            timed = line.roles[at] == Role.NUMBER and self._timed(line, at)
+            if line.telling >> at & 1 and not timed and line.roles[at] not in (Role.POLE, Role.BROKEN):
                 break
             if self._may_begin(line, at):
                 mask |= 1 << at
         return mask
+
+    def _timed(self, line: _Line, at: int) -> bool:
+        """Whether a number may be when something is: "we eat in a minute", "they come at seven"."""
+        while at > 0 and line.roles[at] == Role.NUMBER:
+            at -= 1
+        return line.words[at] in self._timing
 
     def _may_begin(self, line: _Line, at: int) -> bool:
         """Whether a sentence may begin at a token that says something of a subject, or why."""

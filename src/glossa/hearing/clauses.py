@@ -187,7 +187,7 @@ class _Line:
                 mask |= 1 << at
         for at, (word, role) in enumerate(zip(words, roles, strict=True)):
             steamed_up = at and ((word in self.grammar.movable and roles[at - 1] == Role.UNKNOWN) or roles[at - 1] == Role.TALK)
-            doing = at > 1 and roles[at - 1] == Role.UNKNOWN and Role.TALK in roles[max(0, at - 3) : at - 1]  # "I'm just going out"
+            doing = at > 1 and roles[at - 1] in _SAYING and Role.TALK in roles[max(0, at - 3) : at - 1]  # "I'm just going out"
             steamed_up = steamed_up or (doing and word in self.grammar.particles)
             out_of = at + 1 < len(words) and words[at + 1] in self.grammar.belonging
             if word in language.felt or (role == Role.POLE and (steamed_up or out_of)):

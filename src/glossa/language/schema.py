@@ -133,10 +133,11 @@ class AsideWords(Section, frozen=True):
 
     Attributes:
         governing: words that make what follows a part of what is told: "to", "should", "he".
+        taking: verbs that make a name behind them what is told of: "they left the lamp on".
         passing: adverbs that may stand between them and what they govern: "he never just turned".
         objects: pronouns that a verb of ``causing`` makes the doer of what follows: "let him turn".
         ending: words that may end a sentence before the name of a device, though they usually lead on or are talked with: "late".
-        asked: pronouns for who is asked, which govern nothing behind a word of ``conditions``: "I'd be glad if you turned".
+        asked: two words that lead to a request though the second one governs: the "if you" of "I'd be glad if you turned".
         conditions: words that begin a sentence which makes a command one for another time: "if".
         subjects, linking: words that begin a sentence behind a command: "I", "because".
         particles: words with an opposite that go with a verb that tells: the "out" of "going out".
@@ -144,6 +145,7 @@ class AsideWords(Section, frozen=True):
     """
 
     governing: Words = []
+    taking: Words = []
     passing: Words = []
     objects: Words = []
     causing: Words = []

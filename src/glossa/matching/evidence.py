@@ -520,9 +520,10 @@ class _Measured:
         utterance = self._utterance
         at = min((o.start for _, o in self._taken() if o.tokens), default=0)
         passed = (Role.FILLER, Role.REPEAT, Role.AMOUNT)
-        while at > 0 and not utterance.beside.governed >> at & 1 and utterance.roles[at - 1] in passed:
+        said = utterance.beside
+        while at > 0 and not (said.governed | said.ended) >> at & 1 and utterance.roles[at - 1] in passed:
             at -= 1
-        return at > 0 and bool(utterance.beside.governed >> at & 1)
+        return at > 0 and bool(said.governed >> at & 1)
 
     def _question(self) -> None:
         utterance = self._utterance
@@ -548,7 +549,7 @@ class _Measured:
         """Other times than now: words for them, and times behind "in" and its kin."""
         utterance = self._utterance
         later, inside = self._language.phrases("grammar", "later"), self._language.phrases("grammar", "inside")
-        told = self._told_of() if utterance.beside.ended | utterance.beside.begun else 0
+        told = self._told_of()
         for at, word in enumerate(utterance.words):
             if told >> at & 1:
                 continue
@@ -568,16 +569,20 @@ class _Measured:
     def _told_of(self) -> int:
         """The tokens of whole sentences beside the command, as a bit mask: their time is not the command's."""
         beside, said = self._alignment.beside, self._utterance.beside
+        if not (beside and said.ended | said.begun):
+            return 0
         front = ((beside + 1) & ~beside) - 1  # the run of tokens from the first one on
         behind = beside & ~front
         told = front if front and said.ended >> front.bit_length() & 1 else 0
         return told | (behind if behind and behind & -behind & said.begun else 0)
 
     def _left_numbers(self) -> None:
-        covered = self._alignment.covered
+        covered, told = self._alignment.covered, self._told_of()
         first = (covered & -covered).bit_length() - 1 if covered else 0
         for quantity in widest([q for q in self._utterance.quantities if q.cost < HOMOPHONE]):
-            if self._free(quantity.start, quantity.end) and not self._about_the_measure(quantity):
+            if told >> quantity.start & 1 or self._about_the_measure(quantity):
+                continue
+            if self._free(quantity.start, quantity.end):
                 where = "before" if quantity.end <= first else "behind" if quantity.start >= self._last() else "inside"
                 self._add(f"number {where}", 1)
 
