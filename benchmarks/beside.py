@@ -1,7 +1,7 @@
 """Commands with a sentence beside them: ``python benchmarks/beside.py`` counts what comes of them, house by house, over all lines of
 ``tests/talk/beside``.
 
-Every line is put in front of or behind commands of every house that speaks nothing but English. ``front`` and ``behind`` are to be carried
+Every line is put in front of or behind commands of every house that speaks its language and no other. ``front`` and ``behind`` are to be carried
 out all the same, the others are none: ``governing`` and ``telling`` make a part of what is told of a command, in front of it, and ``reporting``
 behind it. Lines of ``*_aside`` are only counted; nothing is fitted to them.
 """
@@ -19,18 +19,26 @@ from msgspec.structs import replace
 
 import glossa
 from accuracy import ROOT, houses, meant
+from glossa.language import load_language
 from glossa.trials.parallel import each
 
 BESIDE = ROOT / "tests" / "talk" / "beside"
 CARRIED_OUT = ("front", "behind")
 BEHIND = ("behind", "reporting")
+PLAIN = ("plain", "opposite", "")
+"""Notes of rows that are commands as the house file has them; "" where a table has no notes."""
 COMMANDS = 3
 """Commands of each house for each line."""
 
 
-def kinds(*, aside: bool) -> list[Path]:
-    """The files, those that are only counted or the others."""
-    return [p for p in sorted(BESIDE.glob("*.txt")) if p.stem.endswith("_aside") == aside]
+LONGEST = 6
+"""Words of a command that is taken."""
+
+
+def kinds(house: glossa.House, *, aside: bool) -> list[Path]:
+    """The files in the language of a house, those that are only counted or the others; none where it speaks several."""
+    files = sorted((BESIDE / house.languages[0]).glob("*.txt")) if len(house.languages) == 1 else ()
+    return [p for p in files if p.stem.endswith("_aside") == aside]
 
 
 def crossed(house: glossa.House, rows: Sequence[glossa.Row], file: Path, count: int = COMMANDS) -> Iterator[glossa.Row]:
@@ -38,16 +46,19 @@ def crossed(house: glossa.House, rows: Sequence[glossa.Row], file: Path, count: 
 
     A word that governs goes with commands that begin with a verb, and what tells of a thing with those that begin with its name.
     """
-    if house.languages != ("en",):
-        return
     kind = file.stem.removesuffix("_aside")
-    language = glossa.Matcher(house).grammar("en").lexicon.language
-    plain = [r for r in rows if not r.session and not r.parts and r.note in ("plain", "opposite") and r.outcomes == ("accept",)]
-    verbs = language.verbs | language.light
+    language = load_language(house.languages[0])
+    plain = [r for r in rows if not r.session and not r.parts and r.note in PLAIN and r.outcomes == ("accept",)]
+    plain = [r for r in plain if r.utterance.count(" ") < LONGEST]
+
+    def ordering(row: glossa.Row) -> bool:
+        first = row.utterance.lower().split()[0]
+        return first in language.light or any(first.startswith(verb) for verb in language.verbs)
+
     if kind == "governing":
-        plain = [r for r in plain if r.utterance.lower().split()[0] in verbs]
+        plain = [r for r in plain if ordering(r)]
     elif kind == "telling":
-        plain = [r for r in plain if r.utterance.lower().split()[0] not in verbs | language.question]
+        plain = [r for r in plain if not ordering(r) and r.utterance.lower().split()[0] not in language.question]
     dice = random.Random(f"{house.name} {kind}")
     for line in file.read_text(encoding="utf-8").splitlines():
         for row in dice.sample(plain, min(count, len(plain))):
@@ -63,8 +74,8 @@ def counted(name: str) -> dict[str, Counter[str]]:
     house, rows = houses([name])[name]
     matcher = glossa.Matcher(house)
     found = {}
-    for file in (*kinds(aside=False), *kinds(aside=True)):
-        counts = found[file.stem] = Counter()
+    for file in (*kinds(house, aside=False), *kinds(house, aside=True)):
+        counts = found[f"{file.parent.name} {file.stem}"] = Counter()
         for result in glossa.run_table(house, list(crossed(house, rows, file)), matcher):
             event = result.event
             counts["all"] += 1
@@ -83,10 +94,10 @@ def main() -> None:
         for kind, counts in found.items():
             totals.setdefault(kind, Counter()).update(counts)
     for kind, counts in sorted(totals.items()):
-        carried = kind.removesuffix("_aside") in CARRIED_OUT
+        carried = kind.split()[1].removesuffix("_aside") in CARRIED_OUT
         said = f"carried out {counts['right']}" if carried else f"acted on {counts['acted']}"
         share = counts["right" if carried else "acted"] / counts["all"]
-        print(f"{kind:16s} {counts['all']:6d} lines  {said} ({share:.1%}), asked {counts['asked']} ({counts['asked'] / counts['all']:.1%})")
+        print(f"{kind:20s} {counts['all']:6d} lines  {said} ({share:.1%}), asked {counts['asked']} ({counts['asked'] / counts['all']:.1%})")
 
 
 if __name__ == "__main__":

@@ -49,6 +49,8 @@ def examples_of(name: str) -> list[Example]:
     found = [example(matcher, row) for row in rows]
     for seed in NOISE_SEEDS:
         found += [example(matcher, row, NOISE_WEIGHT, made=True) for row in one_error(house, rows, seed)]
+    for file in kinds(house, aside=False):
+        found += [example(matcher, row, BESIDE_WEIGHT, made=True) for row in crossed(house, rows, file, 1)]
     if "en" not in house.languages:
         return [e for e in found if e is not None]
     for row in rows:
@@ -56,8 +58,6 @@ def examples_of(name: str) -> list[Example]:
             pointing = pointing_back(matcher, row, pronoun)
             if pointing is not None:
                 found.append(example(matcher, pointing[0], POINTING_WEIGHT, pointing[1], made=True))
-    for file in kinds(aside=False):
-        found += [example(matcher, row, BESIDE_WEIGHT, made=True) for row in crossed(house, rows, file, 1)]
     lines, device = talk_lines(), next(iter(house.devices), "")
     if device:
         found += [example(matcher, Row(line, ("reject",)), TALK_WEIGHT / 6, (device,), made=True) for line in lines]

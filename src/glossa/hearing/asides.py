@@ -63,6 +63,7 @@ class Asides:
         self._reporting = frozenset(own.speech)
         self._timing = frozenset(lexicon.language.grammar.ahead) | frozenset(lexicon.language.grammar.absolute)
         self._movable = frozenset(lexicon.language.grammar.after_number_only)
+        self._beginning = lexicon.language.phrases("grammar", "clause")
         self._opened = lexicon.language.phrases("grammar", "request")
 
     def of(
@@ -93,7 +94,8 @@ class Asides:
         start = first_said(roles)
         if words[start] in self._conditions:  # "if you see her turn the lamp on" is for another time
             return 0
-        mask, substance, predicate = 0, False, False
+        mask, substance = 0, False
+        predicate = bool(self._beginning.at(words, start))
         for at in range(start + 1, len(words)):
             said, role = at - 1, roles[at - 1]
             if (line.telling >> said & 1 and role not in (Role.NUMBER, Role.POLE)) or words[said] in self._reporting:
