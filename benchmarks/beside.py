@@ -97,7 +97,9 @@ def main() -> None:
         carried = kind.split()[1].removesuffix("_aside") in CARRIED_OUT
         said = f"carried out {counts['right']}" if carried else f"acted on {counts['acted']}"
         share = counts["right" if carried else "acted"] / counts["all"]
-        print(f"{kind:20s} {counts['all']:6d} lines  {said} ({share:.1%}), asked {counts['asked']} ({counts['asked'] / counts['all']:.1%})")
+        print(
+            f"{kind:20s} {counts['all']:6d} lines  {said} ({share:.1%}), asked {counts['asked']} ({counts['asked'] / counts['all']:.1%})"
+        )
 
 
 if __name__ == "__main__":

@@ -120,6 +120,73 @@ class Clauses(Lines):
         self.assertEqual(len(self.matcher("kestrel").match("map light off then hut light off").parts), 2)
 
 
+class Sentences(Lines):
+    """Sentences beside a command that the house file knows nothing of, and words that make a command a part of what is told."""
+
+    def test_one_that_ended_or_begins_leaves_the_command_what_it_is(self) -> None:
+        lamp, radio = ("switch", {"device": ("galley_lamp",), "power": "on"}), ("switch", {"device": ("radio",), "power": "off"})
+        self.accepted(
+            "marigold",
+            {
+                "oh flipping heck I'm late turn the galley lamp on": lamp,
+                "where are my glasses galley lamp on": lamp,
+                "I can't find my keys turn on the galley lamp": lamp,
+                "the plumber's coming at ten turn the radio off": radio,
+                "I nearly fell over switch the galley lamp on": lamp,
+                "switch the radio off I don't want to wake her": radio,
+                "galley lamp on I'm just going out": lamp,
+                "turn the radio off the kids are doing their homework": radio,
+                "radio off so we can all hear": radio,
+            },
+        )
+
+    def test_what_is_told_orders_nothing(self) -> None:
+        for text in (
+            "the advert said to turn the galley lamp on",
+            "she'd already turned the radio off",
+            "I hate it when you turn the radio off",
+            "grandad never lets us turn the radio off",
+            "we can't afford to turn the heater on",
+            "if you see her turn the galley lamp on",
+            "he pretended to switch the radio off",
+            "she bought the galley lamp on Monday",
+            "turn the galley lamp on he shouted",
+            "turn the radio off is what it says on the box",
+            "in ten minutes turn the radio off",
+        ):
+            with self.subTest(text):
+                self.assertNotEqual(self.matcher("marigold").match(text).outcome, "accept")
+
+    def test_in_every_language_that_ships(self) -> None:
+        commands = {
+            "marigold": ("en", ("turn the galley lamp on", "set the heater to twenty", "close the galley vent")),
+            "forsthaus": (
+                "de",
+                ("schalte die Leselampe ein", "mach das Werkstattradio aus", "dimme die Leselampe auf dreißig Prozent"),
+            ),
+            "botica": ("es", ("enciende el letrero", "baja la persiana de la alcoba", "enciende la luz del mostrador")),
+            "rotonde": ("fr", ("allume le spot de la cour", "allume l'halogène", "lance la cafetière")),
+        }
+        for name, (tag, orders) in commands.items():
+            matcher = self.matcher(name)
+            for kind, least, most in (("front", 0.6, 1.0), ("behind", 0.6, 1.0), ("governing", 0.0, 0.2)):
+                lines = (Path(__file__).parent / "talk" / "beside" / tag / f"{kind}.txt").read_text(encoding="utf-8").splitlines()
+                done = 0
+                for line in lines:
+                    for order in orders:
+                        wanted, match = (
+                            matcher.match(order),
+                            matcher.match(f"{order} {line}" if kind == "behind" else f"{line} {order}"),
+                        )
+                        assert wanted.best is not None
+                        self.assertEqual(wanted.outcome, "accept", order)
+                        same = match.best is not None and match.best.slots == wanted.best.slots
+                        done += match.outcome == "accept" and same
+                share = done / len(lines) / len(orders)
+                with self.subTest(f"{tag} {kind}"):
+                    self.assertTrue(least <= share <= most, f"{share:.2f}")
+
+
 class Corrections(Lines):
     def test_a_device_is_corrected_behind_the_command(self) -> None:
         off = {"power": "off"}

@@ -124,6 +124,7 @@ class _Line:
         self.words = tuple(t.word for t in tokens)
         self.written = [text[t.start : t.end].replace("’", "'") for t in tokens]
         self.first = first_said(roles)
+        self.names = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
 
     def clauses(self) -> Clauses:
         pauses = pauses_of(self.text, self.tokens)
@@ -144,7 +145,7 @@ class _Line:
             telling &= ~again
         elif begins and requests >> begins & 1:
             expressions = self._in_the_room_told_of(begins)
-        names = {e.start: e.end for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
+        names = {at: e.end for at, e in self.names.items()}
         beside = self.grammar.asides.of(self.words, self.written, self.roles, telling, names)
         return Clauses(pauses, beginnings, requests, telling, expressions, pointed, beside)
 
@@ -205,7 +206,7 @@ class _Line:
         subject = subject or self._wondered(start)
         asked = words[start] in language.question and not subject
         shortest = SHORTEST_CLAUSE - ("'" in self.written[start])  # "we're"
-        names = {e.start: e for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
+        names = self.names
         mask, states, unable = 0, False, False
         for at, word in enumerate(words):
             unable = unable or word in language.grammar.unable

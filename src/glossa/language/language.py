@@ -14,9 +14,9 @@ from glossa.language.phrases import PhraseSet, Words
 from glossa.language.schema import (
     Amounts,
     Answers,
+    AsideWords,
     Colours,
     FollowUpWords,
-    AsideWords,
     GrammarWords,
     LanguageFile,
     NumberWords,

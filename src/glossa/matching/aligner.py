@@ -226,7 +226,10 @@ class Aligner:
         utterance = self._utterance
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
-        openings, closings = utterance.pauses | utterance.requests | utterance.beside.ended, utterance.clauses | utterance.beside.begun
+        openings, closings = (
+            utterance.pauses | utterance.requests | utterance.beside.ended,
+            utterance.clauses | utterance.beside.begun,
+        )
         if not openings | closings >> 1:
             return before, behind
         savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
@@ -252,7 +255,9 @@ class Aligner:
 
     def _contradicts(self, tokens: int, chosen: tuple[Option | None, ...]) -> bool:
         """Whether some words mean the opposite of what a phrase or a value says: the "off" of "it should be off turn it on"."""
-        said = {e.word for o in chosen if o is not None for e in (*o.edges, *(o.candidate.used if o.candidate is not None else ()))}
+        said = {
+            e.word for o in chosen if o is not None for e in (*o.edges, *(o.candidate.used if o.candidate is not None else ()))
+        }
         words = [w for at, w in enumerate(self._utterance.words) if tokens >> at & 1]
         return any(self._language.opposite(w, other) for w in words for other in said)
 

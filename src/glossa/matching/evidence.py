@@ -519,7 +519,7 @@ class _Measured:
         """Whether the phrase stands behind a word that makes it a part of what is told."""
         utterance = self._utterance
         at = min((o.start for _, o in self._taken() if o.tokens), default=0)
-        passed = (Role.FILLER, Role.REPEAT, Role.AMOUNT)
+        passed = (Role.FILLER, Role.REPEAT, Role.AMOUNT, Role.VERB, Role.SMALL)  # a verb that is left over is governed too
         said = utterance.beside
         while at > 0 and not (said.governed | said.ended) >> at & 1 and utterance.roles[at - 1] in passed:
             at -= 1

@@ -30,6 +30,9 @@ from glossa.matching.stops import Fired, Severity, fired
 MOST_READINGS = 4
 """Meanings of an utterance that are looked at."""
 
+MOST_OTHERS = 3
+"""Alignments beside the cheapest one of a meaning for which there may be more evidence."""
+
 MOST_STEPS_OF_A_LINE = 2_600
 """Steps of all searches for one line, about 10 µs each."""
 STEPS_OF_A_PART, STEPS_OF_A_WORD = 30, 3
@@ -37,12 +40,17 @@ STEPS_OF_A_PART, STEPS_OF_A_WORD = 30, 3
 
 
 class Meant(Struct, frozen=True, gc=False):
-    """One meaning of an utterance: its cheapest alignment, as a reading, and what fired on it."""
+    """One meaning of an utterance: its cheapest alignment, as a reading, and what fired on it.
+
+    Attributes:
+        others: dearer alignments that mean the same, cheapest first, at most ``MOST_OTHERS``.
+    """
 
     alignment: Alignment
     reading: Reading
     stops: tuple[Fired, ...]
     live: bool
+    others: tuple[Alignment, ...] = ()
 
     @property
     def refused(self) -> bool:
@@ -213,11 +221,13 @@ class Matcher:
         """The cheapest alignment of every meaning; those that count in the mode and are not refused go first where they are about as cheap."""
         meanings: list[Meant] = []
         seen: set[object] = set()
+        others: dict[object, list[Alignment]] = {}
         for alignment in alignments:
             if len(meanings) >= MOST_READINGS:
                 break
             slots = filled(utterance, alignment)
             if slots in seen:
+                others.setdefault(slots, []).append(alignment)
                 continue
             reading = reading_of(utterance, alignment, grammar)
             known = reading.meaning in seen
@@ -226,6 +236,9 @@ class Matcher:
                 continue
             live = self.live(alignment.pattern.intent, mode)
             meanings.append(Meant(alignment, reading, fired(utterance, alignment, grammar), live))
+        if others:
+            more = others.get(filled(utterance, meanings[0].alignment), ())
+            meanings[0] = replace(meanings[0], others=tuple(more[:MOST_OTHERS]))
         if meanings and (meanings[0].refused or not meanings[0].live):
             least = meanings[0].reading.cost
             meanings.sort(key=lambda m: not (m.live and not m.refused and m.reading.cost <= least + SLIP))
@@ -239,16 +252,32 @@ class Matcher:
             return False
         return not any(m.reading.score >= WHOLE for m in understood.meanings)
 
+    def _strongest(self, understood: Understood, enough: float) -> tuple[Alignment, Mapping[str, float]]:
+        """The alignment of the best meaning for which there is most evidence, with how much there is of each term.
+
+        It need not be the cheapest one: the "flipping" of "flipping heck I'm late lamp on" may be a "turn", at the price of all that stands
+        between. The others are looked at only where the evidence for the cheapest one is not ``enough``.
+        """
+        best, utterance, grammar = understood.meanings[0], understood.utterance, understood.grammar
+        strongest, amounts = best.alignment, understood.amounts()
+        most = confidence(amounts, self.weights)
+        for other in best.others if most < enough and not best.refused else ():
+            its = amounts_of(utterance, other, grammar, understood.lead)
+            sure = confidence(its, self.weights)
+            if sure > most and not any(s.severity == Severity.REJECT for s in fired(utterance, other, grammar)):
+                strongest, amounts, most = other, its, sure
+        return strongest, amounts
+
     def _decided(self, text: str, understood: Understood) -> Match:
         utterance, grammar = understood.utterance, understood.grammar
         best = understood.meanings[0]
-        amounts = understood.amounts()
-        sure = confidence(amounts, self.weights)
+        intent = self.house.intents[best.reading.intent]
+        alignment, amounts = self._strongest(understood, intent.matching.accept)
+        reading = best.reading if alignment is best.alignment else reading_of(utterance, alignment, grammar)
         first = replace(
-            best.reading, confidence=sure, evidence=counted(amounts, self.weights), pieces=pieces_of(utterance, best.alignment, grammar),
-            stops=tuple(s.name for s in best.stops),
+            reading, confidence=confidence(amounts, self.weights), evidence=counted(amounts, self.weights),
+            pieces=pieces_of(utterance, alignment, grammar), stops=tuple(s.name for s in best.stops),
         )  # fmt: skip
-        intent = self.house.intents[first.intent]
         outcome, reason, detail = decide(self.house, intent, first, best.stops, understood.lead, live=best.live)
         others = tuple(replace(m.reading, stops=tuple(s.name for s in m.stops)) for m in understood.meanings[1:])
         limits = intent.matching
