@@ -532,6 +532,10 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     )
     telling = [t for p, t in weighty if p.slot or 0.5 <= t.weight < 1.2]
     add("nothing named", bool(heavy) and not telling and pattern.measures.isdisjoint(utterance.words))
+    passed = (Role.FILLER, Role.REPEAT, Role.AMOUNT, Role.VERB, Role.SMALL)
+    first = min(main, default=0)
+    back = next((i for i in range(first, 0, -1) if utterance.beside.governed >> i & 1 or utterance.roles[i - 1] not in passed), 0)
+    add("governed", bool(back and utterance.beside.governed >> back & 1 and not pattern.intent.read))
     numbers = [q for q in widest(utterance.quantities) if q.cost < HOMOPHONE]
     for quantity in numbers:
         if not covered & set(range(quantity.start, quantity.end)):

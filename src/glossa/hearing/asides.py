@@ -61,6 +61,7 @@ class Asides:
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
         self._reporting = frozenset(own.speech)
+        self._joined = frozenset(lexicon.language.grammar.joined)
         self._timing = frozenset(lexicon.language.grammar.ahead) | frozenset(lexicon.language.grammar.absolute)
         self._movable = frozenset(lexicon.language.grammar.after_number_only)
         self._beginning = lexicon.language.phrases("grammar", "clause")
@@ -141,7 +142,17 @@ class Asides:
             return True
         if word in self._governing or line.written[last].lower() in self._governing:
             return f"{before} {word}" not in self._asked
-        return word in self._objects and before in self._causing and line.roles[last - 1] != Role.FILLER
+        if word in self._objects:
+            return before in self._causing and line.roles[last - 1] != Role.FILLER
+        return self._seen_doing(line, start, last)
+
+    def _seen_doing(self, line: _Line, start: int, last: int) -> bool:
+        """Whether somebody that is named was seen to do what follows: "we saw the plumber turn"; but not "I can't see the stairs, turn"."""
+        at = last
+        while at > start and (line.roles[at] == Role.UNKNOWN or line.words[at] in self._articles):
+            at -= 1
+        seen = start < at < last and line.words[at] in self._taking and line.words[at] in self._causing
+        return seen and Role.NEGATION not in line.roles[start:at]
 
     def _governed(self, line: _Line) -> int:
         start, mask, told = first_said(line.roles), 0, False
@@ -205,7 +216,9 @@ class Asides:
             return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] not in self._articles)
         if contracted and roles[at] in _NAMING:  # "dinner's ready"
             return True
-        led = words[at - 1] in self._movable  # "the signal on my phone is awful"
+        led = (
+            words[at - 1] in self._movable or words[at - 1] in self._joined
+        )  # "the signal on my phone is awful", "and a tea towel"
         unknown = tuple(roles[at + 1 :]) == (Role.UNKNOWN, Role.UNKNOWN)  # "my eyes hurt"
         return words[at] in self._articles and (says or unknown) and not led and roles[at + 1] in _SUBSTANCE
 

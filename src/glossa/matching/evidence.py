@@ -523,7 +523,10 @@ class _Measured:
         said = utterance.beside
         while at > 0 and not (said.governed | said.ended) >> at & 1 and utterance.roles[at - 1] in passed:
             at -= 1
-        return at > 0 and bool(said.governed >> at & 1)
+        if not at or not said.governed >> at & 1:
+            return False
+        left = (i for i in self._alignment.items if i.kind == Kind.LEFT and i.start == at - 1)
+        return not any(i.role == Role.FILLER != utterance.roles[at - 1] for i in left)  # "it's film night" announces one
 
     def _question(self) -> None:
         utterance = self._utterance
