@@ -29,6 +29,9 @@ HOPELESS = 0.03
 """A row that was meant, and to which a first fit gives less than this, is left out of the second: the evidence can't tell it from what was not
 meant for the house, and a few such rows would make the house ask back about everything that is like them."""
 
+FOLDS = 12
+"""Groups of houses that are left out, one after the other, for the calibration."""
+
 DIGITS = 3
 """Decimals of a fitted weight."""
 
@@ -162,7 +165,7 @@ def fit(
 def fit_calibrated(examples: Sequence[Example], start: Mapping[str, float] | None = None) -> dict[str, float]:
     """The weights of the terms, stretched so that the confidence is right on houses that were left out.
 
-    The prior keeps weights small, and a fit flatters its own rows; so the log-odds that each house gets from a fit to all the others are laid
+    The prior keeps weights small, and a fit flatters its own rows; so the log-odds that houses get from a fit to all the others are laid
     over what was meant by a line (J. Platt, "Probabilistic Outputs for Support Vector Machines", 1999), which all weights are scaled with.
     Rows that are hopeless teach nothing (trimmed likelihoods: N. Neykov and P. Neytchev, 1990).
     """
@@ -173,9 +176,9 @@ def fit_calibrated(examples: Sequence[Example], start: Mapping[str, float] | Non
     if len(houses) < 2:
         return weights
     held: list[tuple[float, Example]] = []
-    for house in houses:
-        others = fit(without(examples, house), start, near=weights)
-        held += [(log_odds(e.amounts, others), e) for e in examples if e.house == house and not e.made]
+    for fold in (houses[n::FOLDS] for n in range(min(FOLDS, len(houses)))):
+        others = fit(without(examples, *fold), start, near=weights)
+        held += [(log_odds(e.amounts, others), e) for e in examples if e.house in fold and not e.made]
     slope, shift = _line(held)
     return {name: round(weight * slope + (shift if name == TERM_NAMES[0] else 0.0), DIGITS) for name, weight in weights.items()}
 
@@ -196,6 +199,6 @@ def _line(held: Sequence[tuple[float, Example]]) -> tuple[float, float]:
     return float(best.x[0]), float(best.x[1])
 
 
-def without(examples: Iterable[Example], house: str) -> list[Example]:
+def without(examples: Iterable[Example], *houses: str) -> list[Example]:
     """The examples of all other houses."""
-    return [e for e in examples if e.house != house]
+    return [e for e in examples if e.house not in houses]
