@@ -1,5 +1,5 @@
-"""Commands with a sentence beside them: ``python benchmarks/beside.py`` counts what comes of them, house by house, over all lines of
-``tests/talk/beside``.
+"""Commands with a sentence beside them: ``python benchmarks/beside.py`` counts what comes of them over all lines of ``tests/talk/beside``, and
+writes ``benchmarks/BESIDE.md``.
 
 Every line is put in front of or behind commands of every house that speaks its language and no other. ``front`` and ``behind`` are to be carried
 out all the same, the others are none: ``governing`` and ``telling`` make a part of what is told of a command, in front of it, and ``reporting``
@@ -23,6 +23,7 @@ from glossa.language import load_language
 from glossa.trials.parallel import each
 
 BESIDE = ROOT / "tests" / "talk" / "beside"
+OUTPUT = ROOT / "benchmarks" / "BESIDE.md"
 CARRIED_OUT = ("front", "behind")
 BEHIND = ("behind", "reporting")
 PLAIN = ("plain", "opposite", "")
@@ -73,7 +74,7 @@ def counted(name: str) -> dict[str, Counter[str]]:
     """What came of the lines of each file in one house."""
     house, rows = houses([name])[name]
     matcher = glossa.Matcher(house)
-    found = {}
+    found: dict[str, Counter[str]] = {}
     for file in (*kinds(house, aside=False), *kinds(house, aside=True)):
         counts = found[f"{file.parent.name} {file.stem}"] = Counter()
         for result in glossa.run_table(house, list(crossed(house, rows, file)), matcher):
@@ -85,21 +86,33 @@ def counted(name: str) -> dict[str, Counter[str]]:
     return found
 
 
+INTRODUCTION = """# Commands with a sentence beside them
+
+Made by `python benchmarks/beside.py`: every line of `tests/talk/beside` is put in front of or behind commands of every house that speaks its language.
+"Front" and "behind" leave the command what it is: "I can't find my keys turn the lamp on". "Governing" and "telling" in front of it, and "reporting"
+behind it, make it a part of what is told: "the advert said to turn the lamp on". Nothing is fitted to the lines of "aside", which were written after the code.
+Whether a line makes sense with a command is not asked.
+
+| | lines | carried out, or acted on | asked about |
+|---|---|---|---|"""
+
+
 def main() -> None:
-    """Print the counts."""
+    """Count, print and write."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, metavar="N", help="processes, one a core by default")
     totals: dict[str, Counter[str]] = {}
     for found in each(counted, [(name,) for name in houses()], parser.parse_args().jobs):
         for kind, counts in found.items():
             totals.setdefault(kind, Counter()).update(counts)
+    rows = [INTRODUCTION]
     for kind, counts in sorted(totals.items()):
         carried = kind.split()[1].removesuffix("_aside") in CARRIED_OUT
-        said = f"carried out {counts['right']}" if carried else f"acted on {counts['acted']}"
-        share = counts["right" if carried else "acted"] / counts["all"]
-        print(
-            f"{kind:20s} {counts['all']:6d} lines  {said} ({share:.1%}), asked {counts['asked']} ({counts['asked'] / counts['all']:.1%})"
-        )
+        count, every = counts["right" if carried else "acted"], counts["all"]
+        said = f"{'carried out' if carried else 'acted on'} {count} ({count / every:.1%})"
+        rows.append(f"| {kind.replace('_', ', ')} | {every:,} | {said} | {counts['asked']} ({counts['asked'] / every:.1%}) |")
+        print(rows[-1], flush=True)
+    OUTPUT.write_text("\n".join([*rows, ""]), encoding="utf-8")
 
 
 if __name__ == "__main__":

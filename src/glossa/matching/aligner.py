@@ -226,19 +226,17 @@ class Aligner:
         utterance = self._utterance
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
-        openings, closings = (
-            utterance.pauses | utterance.requests | utterance.beside.ended,
-            utterance.clauses | utterance.beside.begun,
-        )
+        ended, begun = utterance.beside.ended, utterance.beside.begun
+        openings, closings = utterance.pauses | utterance.requests | ended, utterance.clauses | begun
         if not openings | closings >> 1:
             return before, behind
         savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
         for at in range(1, count):
-            opens = utterance.beside.ended >> at & 1 or (openings >> at & 1 and not ((1 << at) - 1) & self._telling)
+            opens = ended >> at & 1 or (openings >> at & 1 and not ((1 << at) - 1) & self._telling)
             before[at] = max(before[at - 1], sum(savings[:at]) if opens else 0.0)
         before[count] = before[count - 1]
         for at in range(count - 1, 0, -1):
-            closes = closings >> at & 1 and not ((1 << count) - (1 << at)) & self._telling
+            closes = begun >> at & 1 or (closings >> at & 1 and not ((1 << count) - (1 << at)) & self._telling)
             behind[at] = max(behind[at + 1], sum(savings[at:]) if closes else 0.0)
         behind[0] = behind[1]
         return before, behind
