@@ -140,7 +140,7 @@ class Asides:
             return False  # "turn they lamp on"
         if word in self._taking and not self._orders(following):
             return True
-        if word in self._governing or line.written[last].lower() in self._governing:
+        if word in self._governing or word in self._reporting or line.written[last].lower() in self._governing:
             return f"{before} {word}" not in self._asked
         if word in self._objects:
             return before in self._causing and line.roles[last - 1] != Role.FILLER
