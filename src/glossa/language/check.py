@@ -19,6 +19,7 @@ WANTED = (
     ("verbs", "an order and a report of it can't be told apart"),
     ("question", "a question would be taken for an order"),
     ("talk", "talk would be asked back about"),
+    ("asides.governing", "a sentence beside a command can't be told from one that the command is a part of"),
     ("grammar.articles", "articles would count as strange words"),
     ("grammar.and", "nothing can be joined"),
     ("grammar.except", "nothing can be taken out again"),

@@ -132,7 +132,8 @@ class AsideWords(Section, frozen=True):
     """What shows where a sentence beside a command ends and begins.
 
     Attributes:
-        governing: words that make what follows a part of what is told: "to", "should", "he".
+        governing: words that make what follows a part of what is told: "to", "should", "he"; with their apostrophe where a word without it is
+            another one: "she'd".
         taking: verbs that make a name behind them what is told of: "they left the lamp on".
         passing: adverbs that may stand between them and what they govern: "he never just turned".
         objects: pronouns that a verb of ``causing`` makes the doer of what follows: "let him turn".
