@@ -296,7 +296,7 @@ class Command(unittest.TestCase):
                 typed=b"keep the bump running\nkeep the pump\nwhat a day\n",
             )
             self.assertEqual(code, 0, err)
-        rows = list(csv.DictReader(takes.open(encoding="utf-8")))
+        rows = list(csv.DictReader(takes.read_text(encoding="utf-8").splitlines()))
         self.assertEqual(rows.count({"said": "keep the pump running", "heard": "keep the bump running"}), 2)
         self.assertNotIn("what a day", {r["heard"] for r in rows})
         written = EventLog(log, clock=time.time)
