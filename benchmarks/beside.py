@@ -74,16 +74,16 @@ def counted(name: str) -> dict[str, Counter[str]]:
     """What came of the lines of each file in one house."""
     house, rows = houses([name])[name]
     matcher = glossa.Matcher(house)
-    found: dict[str, Counter[str]] = {}
+    by_file: dict[str, Counter[str]] = {}
     for file in (*kinds(house, aside=False), *kinds(house, aside=True)):
-        counts = found[f"{file.parent.name} {file.stem}"] = Counter()
+        counts = by_file[f"{file.parent.name} {file.stem}"] = Counter()
         for result in glossa.run_table(house, list(crossed(house, rows, file)), matcher):
             event = result.event
             counts["all"] += 1
             counts["acted"] += event is not None and event.outcome == "accept"
             counts["right"] += result.right
             counts["asked"] += event is not None and event.outcome in ("confirm", "ask") and meant(house, result)
-    return found
+    return by_file
 
 
 INTRODUCTION = """# Commands with a sentence beside them
@@ -102,8 +102,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, metavar="N", help="processes, one a core by default")
     totals: dict[str, Counter[str]] = {}
-    for found in each(counted, [(name,) for name in houses()], parser.parse_args().jobs):
-        for kind, counts in found.items():
+    for by_file in each(counted, [(name,) for name in houses()], parser.parse_args().jobs):
+        for kind, counts in by_file.items():
             totals.setdefault(kind, Counter()).update(counts)
     rows = [INTRODUCTION]
     for kind, counts in sorted(totals.items()):

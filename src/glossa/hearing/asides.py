@@ -81,7 +81,7 @@ class Asides:
         """
         if not self._governing or _SUBSTANCE.isdisjoint(roles):
             return Beside()
-        line = _Line(words, written, roles, telling, names)
+        line = _Heard(words, written, roles, telling, names)
         return Beside(self._ended(line), self._begun(line), self._governed(line))
 
     def reports(self, words: Sequence[str], at: int) -> bool:
@@ -90,7 +90,7 @@ class Asides:
 
     # --- in front ---------------------------------------------------------------------------------------------------
 
-    def _ended(self, line: _Line) -> int:
+    def _ended(self, line: _Heard) -> int:
         words, roles = line.words, line.roles
         start = first_said(roles)
         if words[start] in self._conditions:  # "if you see her turn the lamp on" is for another time
@@ -109,7 +109,7 @@ class Asides:
                 mask |= 1 << at
         return mask
 
-    def _may_end(self, line: _Line, start: int, at: int) -> bool:
+    def _may_end(self, line: _Heard, start: int, at: int) -> bool:
         """Whether a sentence that began at ``start`` may end before a token."""
         words, roles = line.words, line.roles
         last = self._last_word(line, start, at)
@@ -130,7 +130,7 @@ class Asides:
         described = last > start and words[last - 1] in self._articles  # "they left the galley fan on"
         return not described or line.names.get(at, at) - at > 1
 
-    def _governs(self, line: _Line, start: int, last: int) -> bool:
+    def _governs(self, line: _Heard, start: int, last: int) -> bool:
         """Whether a word makes what follows a part of what is told: "should", "she'd", the "him" of "let him"."""
         if last < start:
             return False
@@ -146,7 +146,7 @@ class Asides:
             return before in self._causing and line.roles[last - 1] != Role.FILLER
         return self._seen_doing(line, start, last)
 
-    def _seen_doing(self, line: _Line, start: int, last: int) -> bool:
+    def _seen_doing(self, line: _Heard, start: int, last: int) -> bool:
         """Whether somebody that is named was seen to do what follows: "we saw the plumber turn"; but not "I can't see the stairs, turn"."""
         at = last
         while at > start and (line.roles[at] == Role.UNKNOWN or line.words[at] in self._articles):
@@ -154,7 +154,7 @@ class Asides:
         seen = start < at < last and line.words[at] in self._taking and line.words[at] in self._causing
         return seen and Role.NEGATION not in line.roles[start:at]
 
-    def _governed(self, line: _Line) -> int:
+    def _governed(self, line: _Heard) -> int:
         start, mask, told = first_said(line.roles), 0, False
         for at in range(start + 1, len(line.words)):
             told = told or line.roles[at - 1] == Role.NEGATION or self._says(line, at - 1) or line.words[at - 1] in self._subjects
@@ -163,7 +163,7 @@ class Asides:
                 mask |= 1 << at
         return mask
 
-    def _last_word(self, line: _Line, start: int, at: int) -> int:
+    def _last_word(self, line: _Heard, start: int, at: int) -> int:
         """The last word before a token that says something: no adverb and no filler; before ``start`` where there is none."""
         words, roles = line.words, line.roles
         last = at - 1
@@ -173,7 +173,7 @@ class Asides:
             last -= 1
         return last
 
-    def _says(self, line: _Line, at: int) -> bool:
+    def _says(self, line: _Heard, at: int) -> bool:
         """Whether a word says something of a subject: a verb that tells, "is", or the "'s" of "dinner's ready"."""
         word, role = line.words[at], line.roles[at]
         if at == first_said(line.roles) and word not in self._language.question and "'" not in line.written[at]:
@@ -187,7 +187,7 @@ class Asides:
 
     # --- behind -----------------------------------------------------------------------------------------------------
 
-    def _begun(self, line: _Line) -> int:
+    def _begun(self, line: _Heard) -> int:
         mask = 0
         for at in range(len(line.words) - 1, 0, -1):
             timed = line.roles[at] == Role.NUMBER and self._timed(line, at)
@@ -197,13 +197,13 @@ class Asides:
                 mask |= 1 << at
         return mask
 
-    def _timed(self, line: _Line, at: int) -> bool:
+    def _timed(self, line: _Heard, at: int) -> bool:
         """Whether a number may be when something is: "we eat in a minute", "they come at seven"."""
         while at > 0 and line.roles[at] == Role.NUMBER:
             at -= 1
         return line.words[at] in self._timing
 
-    def _may_begin(self, line: _Line, at: int) -> bool:
+    def _may_begin(self, line: _Heard, at: int) -> bool:
         """Whether a sentence may begin at a token that says something of a subject, or why."""
         words, roles = line.words, line.roles
         if at + 1 == len(words) or self.reports(words, at):
@@ -223,7 +223,7 @@ class Asides:
         return words[at] in self._articles and (says or unknown) and not led and roles[at + 1] in _SUBSTANCE
 
 
-class _Line(Struct, frozen=True, gc=False):
+class _Heard(Struct, frozen=True, gc=False):
     """What is known of an utterance."""
 
     words: Sequence[str]
