@@ -58,6 +58,7 @@ class Asides:
         self._governing, self._passing, self._objects = frozenset(own.governing), frozenset(own.passing), frozenset(own.objects)
         self._taking = frozenset(own.taking)
         self._causing, self._ending, self._subjects = frozenset(own.causing), frozenset(own.ending), frozenset(own.subjects)
+        self._doers = self._subjects - self._articles
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
         self._reporting = frozenset(own.speech)
@@ -81,7 +82,7 @@ class Asides:
         """
         if not self._governing or _SUBSTANCE.isdisjoint(roles):
             return Beside()
-        line = _Heard(words, written, roles, telling, names)
+        line = _Heard(words, written, roles, telling, names, first_said(roles))
         return Beside(self._ended(line), self._begun(line), self._governed(line))
 
     def reports(self, words: Sequence[str], at: int) -> bool:
@@ -91,8 +92,7 @@ class Asides:
     # --- in front ---------------------------------------------------------------------------------------------------
 
     def _ended(self, line: _Heard) -> int:
-        words, roles = line.words, line.roles
-        start = first_said(roles)
+        words, roles, start = line.words, line.roles, line.first
         if words[start] in self._conditions:  # "if you see her turn the lamp on" is for another time
             return 0
         mask, substance = 0, False
@@ -155,7 +155,7 @@ class Asides:
         return seen and Role.NEGATION not in line.roles[start:at]
 
     def _governed(self, line: _Heard) -> int:
-        start, mask, told = first_said(line.roles), 0, False
+        start, mask, told = line.first, 0, False
         for at in range(start + 1, len(line.words)):
             told = told or line.roles[at - 1] == Role.NEGATION or self._says(line, at - 1) or line.words[at - 1] in self._subjects
             last = self._last_word(line, start, at) if told else -1
@@ -176,14 +176,15 @@ class Asides:
     def _says(self, line: _Heard, at: int) -> bool:
         """Whether a word says something of a subject: a verb that tells, "is", or the "'s" of "dinner's ready"."""
         word, role = line.words[at], line.roles[at]
-        if at == first_said(line.roles) and word not in self._language.question and "'" not in line.written[at]:
+        if at == line.first and word not in self._language.question and "'" not in line.written[at]:
             return False  # "be a star and turn the lamp on" tells of nobody
         if word in self._language.grammar.copula or ("'" in line.written[at] and role != Role.FILLER):
             return True
         if role == Role.TALK:
             return word not in self._passing and word not in self._subjects and word not in self._objects
-        subject = line.words[at - 1] in self._subjects - self._articles if at else False  # "I nearly fell over"
-        return role == Role.UNKNOWN and (subject or self._language.tells(word))
+        if role != Role.UNKNOWN:
+            return False
+        return self._language.tells(word) or (at > 0 and line.words[at - 1] in self._doers)  # "I nearly fell over"
 
     # --- behind -----------------------------------------------------------------------------------------------------
 
@@ -213,21 +214,21 @@ class Asides:
         says = any(self._says(line, i) for i in range(at + 1, min(at + PREDICATE_WITHIN, len(words))))
         contracted = "'" in line.written[at]
         if words[at] in self._subjects:
-            return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] not in self._articles)
+            return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] in self._doers)
         if contracted and roles[at] in _NAMING:  # "dinner's ready"
             return True
-        led = (
-            words[at - 1] in self._movable or words[at - 1] in self._joined
-        )  # "the signal on my phone is awful", "and a tea towel"
+        before = words[at - 1]  # "the signal on my phone is awful", "and a tea towel"
+        led = before in self._movable or before in self._joined
         unknown = tuple(roles[at + 1 :]) == (Role.UNKNOWN, Role.UNKNOWN)  # "my eyes hurt"
         return words[at] in self._articles and (says or unknown) and not led and roles[at + 1] in _SUBSTANCE
 
 
 class _Heard(Struct, frozen=True, gc=False):
-    """What is known of an utterance."""
+    """What is known of an utterance; see :meth:`Asides.of`. ``first`` is its first token that is no filler."""
 
     words: Sequence[str]
     written: Sequence[str]
     roles: Sequence[Role]
     telling: int
     names: Mapping[int, int]
+    first: int
