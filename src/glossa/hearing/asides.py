@@ -54,16 +54,19 @@ class Asides:
 
     def __init__(self, lexicon: Lexicon, orders: Callable[[str], bool]) -> None:
         self._orders, self._language, self._articles = orders, lexicon.language, lexicon.articles
-        own = lexicon.language.asides
+        language, own = lexicon.language, lexicon.language.asides
         self._governing, self._passing, self._objects = frozenset(own.governing), frozenset(own.passing), frozenset(own.objects)
         self._taking = frozenset(own.taking)
         self._causing, self._ending, self._subjects = frozenset(own.causing), frozenset(own.ending), frozenset(own.subjects)
+        self._felt, self._told = language.felt, tuple(language.grammar.told)
         self._doers = self._subjects - self._articles
+        self._personal = self._felt | (self._doers - self._objects)  # "I dropped it", "it's dark"
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
         self._reporting = frozenset(own.speech)
         self._joined = frozenset(lexicon.language.grammar.joined)
         self._timing = frozenset(lexicon.language.grammar.ahead) | frozenset(lexicon.language.grammar.absolute)
+        self._leading = language.phrases("grammar", "consequence").by_first
         self._movable = frozenset(lexicon.language.grammar.after_number_only)
         self._beginning = lexicon.language.phrases("grammar", "clause")
         self._opened = lexicon.language.phrases("grammar", "request")
@@ -80,7 +83,7 @@ class Asides:
             telling: the tokens that belong to a command, wherever they stand: names, directions, numbers; as a bit mask.
             names: where the name of a device starts, and where it ends.
         """
-        if not self._governing or _SUBSTANCE.isdisjoint(roles):
+        if not self._governing or (_SUBSTANCE.isdisjoint(roles) and self._personal.isdisjoint(words)):
             return Beside()
         line = _Heard(words, written, roles, telling, names, first_said(roles))
         return Beside(self._ended(line), self._begun(line), self._governed(line))
@@ -92,43 +95,72 @@ class Asides:
     # --- in front ---------------------------------------------------------------------------------------------------
 
     def _ended(self, line: _Heard) -> int:
-        words, roles, start = line.words, line.roles, line.first
+        words, roles = line.words, line.roles
+        start = next((at for at in range(line.first) if self._beginning.at(words, at)), line.first)  # the "mir" of "mir ist kalt"
         if words[start] in self._conditions:  # "if you see her turn the lamp on" is for another time
             return 0
-        mask, substance = 0, False
+        if (words[line.first] in self._language.verbs and line.first not in line.names) or self._forbids(line, start):
+            return 0  # "turn the lamp on ...", "never turn the lamp on"
+        mask, substance, named = 0, False, False
         predicate = bool(self._beginning.at(words, start))
-        for at in range(start + 1, len(words)):
+        count = max((at + 1 for at, role in enumerate(roles) if role != Role.FILLER), default=0)
+        for at in range(start + 1, count):
             said, role = at - 1, roles[at - 1]
-            if (line.telling >> said & 1 and role not in (Role.NUMBER, Role.POLE)) or words[said] in self._reporting:
+            if words[said] in self._reporting:
                 break
-            substance = substance or role in _SUBSTANCE
-            predicate = predicate or self._says(line, said)
-            if role == Role.NEGATION and said == start and words[said] not in self._language.grammar.nothing:
-                break  # "never turn the lamp on"
-            if substance and predicate and self._may_end(line, start, at):
+            named = named or (line.telling >> said & 1 and role not in (Role.NUMBER, Role.POLE))
+            says = self._says(line, said)
+            substance = substance or role in _SUBSTANCE or words[said] in self._felt or (says and role in _NAMING)
+            predicate = predicate or says or self._told_of(line, start, said)
+            if substance and predicate and self._may_end(line, start, at, named=named):
                 mask |= 1 << at
         return mask
 
-    def _may_end(self, line: _Heard, start: int, at: int) -> bool:
-        """Whether a sentence that began at ``start`` may end before a token."""
+    def _forbids(self, line: _Heard, start: int) -> bool:
+        """Whether a negation opens an utterance and no "no veo nada": "never turn the lamp on"."""
+        if line.roles[start] != Role.NEGATION or line.words[start] in self._language.grammar.nothing:
+            return False
+        return not self._beginning.at(line.words, start) and Role.TALK not in line.roles[start + 1 : start + 2]
+
+    def _told_of(self, line: _Heard, start: int, at: int) -> bool:
+        """Whether a word says something of what no house has: "the neighbours complained", "die Sonne blendet"."""
+        other = Role.TALK, Role.UNKNOWN
+        return at == start + 2 and line.words[start] in self._articles and line.roles[at - 1] in other and line.roles[at] in other
+
+    def _may_end(self, line: _Heard, start: int, at: int, *, named: bool) -> bool:
+        """Whether a sentence that began at ``start`` may end before a token; one that names something of the house only before an order."""
         words, roles = line.words, line.roles
         last = self._last_word(line, start, at)
         if last < start or words[last] in self._articles or self._governs(line, start, last):
             return False
         if at - start < SHORTEST - ("'" in line.written[start]):
             return False
+        if words[at - 1] in self._leading and words[at] not in self._felt and not named:  # "we've run out of ice so freezer on"
+            return True
+        if words[at] in self._felt and all(r == Role.FILLER for r in roles[at + 1 :]):  # "is it warm"
+            return False
         if self._orders(words[at]) or self._opened.at(words, at) or words[at] in self._language.question:
             return True
+        if named:  # "they left the galley fan on"
+            return False
         if words[at] in self._movable:  # "mind your head on the lamp"
             return False
-        if words[last] in self._ending:
+        if self._to_be_done(line, start, last):
+            return False
+        described = last > start and words[last - 1] in self._articles  # "they left the galley fan on"
+        if words[last] in self._ending or (words[last] in self._felt and not described):
             return True
         if roles[last] not in _NAMING or self._language.tells(words[last]):
             return False
-        if self._governs(line, start, self._last_word(line, start, last)):  # "she bought the lamp"
-            return False
-        described = last > start and words[last - 1] in self._articles  # "they left the galley fan on"
         return not described or line.names.get(at, at) - at > 1
+
+    def _to_be_done(self, line: _Heard, start: int, last: int) -> bool:
+        """Whether a word of the house says what is to be done, and is told of: the "dim" of "you should dim", not of "it is dim"."""
+        before = self._last_word(line, start, last)
+        if before < start or line.words[before] in self._language.grammar.copula:
+            return False
+        state = line.words[last] in self._felt and not self._orders(line.words[last])  # "it's getting dark"
+        return line.roles[last] in (Role.WORD, Role.POLE) and not state and self._governs(line, start, before)
 
     def _governs(self, line: _Heard, start: int, last: int) -> bool:
         """Whether a word makes what follows a part of what is told: "should", "she'd", the "him" of "let him"."""
@@ -158,6 +190,7 @@ class Asides:
         start, mask, told = line.first, 0, False
         for at in range(start + 1, len(line.words)):
             told = told or line.roles[at - 1] == Role.NEGATION or self._says(line, at - 1) or line.words[at - 1] in self._subjects
+            told = told or self._told_of(line, start, at - 1)
             last = self._last_word(line, start, at) if told else -1
             if last >= start and self._governs(line, start, last):
                 mask |= 1 << at
@@ -182,9 +215,10 @@ class Asides:
             return True
         if role == Role.TALK:
             return word not in self._passing and word not in self._subjects and word not in self._objects
-        if role != Role.UNKNOWN:
+        if role not in _NAMING:
             return False
-        return self._language.tells(word) or (at > 0 and line.words[at - 1] in self._doers)  # "I nearly fell over"
+        done = at > 0 and line.words[at - 1] in self._doers  # "I nearly fell over"
+        return self._language.tells(word) or (done and (role == Role.UNKNOWN or word.endswith(self._told)))
 
     # --- behind -----------------------------------------------------------------------------------------------------
 

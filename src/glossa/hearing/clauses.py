@@ -133,7 +133,9 @@ class _Line:
             stated = at + 1 < len(self.words) and self.words[at + 1] in self.language.grammar.copula
             if (stated or word in self.grammar.opening_clauses) and self._begins(at):
                 beginnings |= 1 << at
-        telling, requests = self._telling(), self._requests()
+        telling, names = self._telling(), {at: e.end for at, e in self.names.items()}
+        beside = self.grammar.asides.of(self.words, self.written, self.roles, telling, names)
+        requests = self._requests(beside.ended)
         begins = next((at for at in range(1, len(self.words)) if (pauses | requests) >> at & 1), 0)
         if requests >> begins & 1 and begins:
             telling &= ~self._said_of_it(begins)
@@ -145,8 +147,6 @@ class _Line:
             telling &= ~again
         elif begins and requests >> begins & 1:
             expressions = self._in_the_room_told_of(begins)
-        names = {at: e.end for at, e in self.names.items()}
-        beside = self.grammar.asides.of(self.words, self.written, self.roles, telling, names)
         return Clauses(pauses, beginnings, requests, telling, expressions, pointed, beside)
 
     def _begins(self, at: int) -> bool:
@@ -197,85 +197,19 @@ class _Line:
 
     # --- requests without a pause ------------------------------------------------------------------------------------
 
-    def _requests(self) -> int:
-        """The tokens at which a request begins: behind a clause in which nobody reports anything, or that says how it feels."""
-        words, roles, language, grammar = self.words, self.roles, self.language, self.grammar
-        start = self.first
-        cried = start + (roles[start] in _SAYING)  # "blast I forgot the kettle"
-        subject = any(grammar.beginning.at(words, i) for i in range(min(cried + 1, len(words)))) or self._told_of(start)
-        subject = subject or self._wondered(start)
-        asked = words[start] in language.question and not subject
-        shortest = SHORTEST_CLAUSE - ("'" in self.written[start])  # "we're"
-        names = self.names
-        mask, states, unable = 0, False, False
-        for at, word in enumerate(words):
-            unable = unable or word in language.grammar.unable
-            if word in language.grammar.reporting and not (at and words[at - 1] in language.grammar.unable):
-                break
-            if at - start > 1 and word in grammar.consequence.by_first and not asked:
-                following = at + grammar.consequence.at(words, at)
-                ended = following > at and words[following : following + 1] and words[following] not in language.felt
-                if ended and not self._goes_on(following):
-                    mask |= 1 << following  # "the band is ready so open the curtains", and not "so loud"
-            if not asked:  # "dinner is ready, ...", "the shower's steamed up ..."
-                states = states or (at > start and word in language.grammar.copula) or self.written[at].endswith("'s")
-            if not subject and not states:
-                continue
-            if at and word in grammar.opened.by_first and grammar.opened.at(words, at):
-                mask |= 1 << at
-            attributive = at > 0 and words[at - 1] in grammar.lexicon.articles  # "it's hot", not "the hot plate"
-            told = word in language.felt and not attributive
-            if told and words[at + 1 : at + 2] and words[at + 1] not in grammar.joined and not self._goes_on(at + 1):
-                mask |= 1 << at + 1
-            lacking = unable and (words[at - 1] in language.grammar.one or self._noun(at - 1))
-            if at - start >= shortest and (self._ended(at) or lacking):
-                # "I can't hear a word turn it up", "she won't settle night light on", "my boots are soaked boot dryer on"
-                plain = words[at - 2] not in grammar.lexicon.articles or (unable and Role.VERB not in roles[start:at])
-                moved = plain and self._does(names.get(at))
-                if moved or grammar.orders(word):
-                    mask |= 1 << at
-        said = max((i + 1 for i, r in enumerate(roles) if r != Role.FILLER), default=0)
-        return mask & ((1 << said) - 1)
-
-    def _noun(self, at: int) -> bool:
-        """Whether a word that is talked with is what somebody lacks: the "café" of "j'ai plus de café"."""
-        return self.roles[at] == Role.TALK and self.words[at - 1] in self.grammar.lexicon.articles
-
-    def _told_of(self, at: int) -> bool:
-        """Whether something is told of what no house has: "the neighbours", "die Kinder"."""
-        behind = self.roles[at + 1 : at + 2]
-        return self.words[at] in self.grammar.lexicon.articles and behind in ([Role.UNKNOWN], [Role.TALK])
-
-    def _wondered(self, at: int) -> bool:
-        """Whether somebody asks where or who something is that no house has: "where are my glasses", "who is at the door"."""
-        words, roles = self.words, self.roles
-        asks = words[at] in self.language.question and words[at + 1 : at + 2] and words[at + 1] in self.language.grammar.copula
-        behind = at + 2 + (words[at + 2 : at + 3] != () and roles[at + 2] == Role.SMALL)
-        return bool(asks and roles[behind : behind + 1] in ([Role.UNKNOWN], [Role.TALK]))
-
-    def _goes_on(self, at: int) -> bool:
-        """Whether a story goes on at a token, with a subject of its own: the "he" of "so he put it on"."""
+    def _requests(self, ended: int) -> int:
+        """The tokens at which a request begins behind a sentence that ended."""
         words, grammar = self.words, self.grammar
-        asked = words[at] in grammar.opened.by_first and grammar.opened.at(words, at)
-        subject = words[at] in grammar.beginning.by_first and grammar.beginning.at(words, at) and self.roles[at] != Role.FILLER
-        return bool(subject and not asked)
-
-    def _ended(self, at: int) -> bool:
-        """Whether a clause may end before a token: with a word that says something, or how something is, and is no verb of an order."""
-        before = next((i for i in range(at - 1, 0, -1) if self.roles[i] != Role.FILLER), 0)
-        word = self.words[before]
-        if word in self.grammar.pronouns and before > 1 and self.roles[before] == Role.SMALL:  # "I dropped it"
-            before -= 1
-            word = self.words[before]
-        says = self.roles[before] in _SAYING or word in self.language.grammar.nothing or self._left_so(before, at)
-        return says and not self.grammar.orders(word)
-
-    def _left_so(self, last: int, at: int) -> bool:
-        """Whether a state ends a clause that asks for nothing: the "on" of "somebody left the lamp on turn it off"."""
-        switch = self.language.switch
-        if self.words[last] not in (*switch.on, *switch.off) or self.words[at] not in self.language.verbs:
-            return False
-        return not any(self.grammar.opened.at(self.words, i) or self.grammar.orders(self.words[i]) for i in range(last))
+        return mask_of(
+            ended >> at & 1
+            and (
+                words[at - 1] in self.language.felt
+                or grammar.orders(word)
+                or grammar.opened.at(words, at)
+                or self._does(self.names.get(at))
+            )
+            for at, word in enumerate(words)
+        )
 
     def _does(self, named: DeviceExpression | None) -> bool:
         """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""
