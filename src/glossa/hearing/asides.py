@@ -175,7 +175,8 @@ class Asides:
         if word in self._governing or word in self._reporting or line.written[last].lower() in self._governing:
             return f"{before} {word}" not in self._asked
         if word in self._objects:
-            return before in self._causing and line.roles[last - 1] != Role.FILLER
+            made = before in self._causing and line.roles[last - 1] != Role.FILLER
+            return made or (last > start and line.roles[last - 1] == Role.NEGATION)  # "no se encienda"
         return self._seen_doing(line, start, last)
 
     def _seen_doing(self, line: _Heard, start: int, last: int) -> bool:
@@ -245,16 +246,29 @@ class Asides:
             return False
         if words[at] in self._linking:
             return True
-        says = any(self._says(line, i) for i in range(at + 1, min(at + PREDICATE_WITHIN, len(words))))
+        near = range(at + 1, min(at + PREDICATE_WITHIN, len(words)))
+        says = any(self._says(line, i) for i in near)
+        if words[at] in self._doers - self._objects:  # "I need to spend a penny"
+            return says or any(roles[i] in _SUBSTANCE for i in near)
         contracted = "'" in line.written[at]
         if words[at] in self._subjects:
             return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] in self._doers)
-        if contracted and roles[at] in _NAMING:  # "dinner's ready"
+        stated = words[at + 1] in self._language.grammar.copula and words[at - 1] not in self._articles
+        if roles[at] in _NAMING and (stated or contracted):  # "breakfast is over", "dinner's ready"
             return True
+        return words[at] in self._articles and self._tells_of(line, at, says=says)
+
+    def _tells_of(self, line: _Heard, at: int, *, says: bool) -> bool:
+        """Whether an article begins a sentence of its own: "the kids are asleep", "my eyes hurt"."""
+        words, roles = line.words, line.roles
         before = words[at - 1]  # "the signal on my phone is awful", "and a tea towel"
-        led = before in self._movable or before in self._joined
-        unknown = tuple(roles[at + 1 :]) == (Role.UNKNOWN, Role.UNKNOWN)  # "my eyes hurt"
-        return words[at] in self._articles and (says or unknown) and not led and roles[at + 1] in _SUBSTANCE
+        if before in self._movable or before in self._joined:
+            return False
+        if roles[at + 1] == Role.WORD:
+            return words[at + 2 : at + 3] != () and words[at + 2] in self._language.grammar.copula
+        led = roles[at - 1] in (Role.UNKNOWN, Role.VERB) or self._orders(before)  # "close the parler certain"
+        unknown = tuple(roles[at + 1 :]) == (Role.UNKNOWN, Role.UNKNOWN) and not led
+        return roles[at + 1] in _SUBSTANCE and (says or unknown)
 
 
 class _Heard(Struct, frozen=True, gc=False):

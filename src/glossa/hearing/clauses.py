@@ -38,16 +38,14 @@ class Clauses(Struct, frozen=True, gc=False):
 
     Attributes:
         pauses: the tokens before which there is a pause in the writing.
-        beginnings: those at which a clause of its own may begin.
         requests: those at which a request begins behind a clause, without a pause.
         telling: those that no clause holds that is beside the command: names, directions, numbers.
         expressions: the device expressions, with what the clause in front says of them: "it", and the room that they are in.
         pointed: the devices that "it" stands for, as a bit mask; 0 for none.
-        beside: where clauses may end and begin where a whole phrase is heard.
+        beside: where sentences beside a command may end and begin.
     """
 
     pauses: int
-    beginnings: int
     requests: int
     telling: int
     expressions: tuple[DeviceExpression, ...]
@@ -68,12 +66,8 @@ class ClauseGrammar:
     def __init__(self, lexicon: Lexicon) -> None:
         self.lexicon, self.language = lexicon, lexicon.language
         language = lexicon.language
-        self.beginning, self.opened, self.consequence = (
-            language.phrases("grammar", name) for name in ("clause", "request", "consequence")
-        )
+        self.opened, self.consequence = (language.phrases("grammar", name) for name in ("request", "consequence"))
         self.orders = lru_cache(MOST_CACHED)(self._orders)
-        self.opening_clauses = lexicon.articles | self.beginning.by_first.keys()
-        self.joined = frozenset(language.phrases("grammar", "joined").by_first)
         self.pronouns = language.phrases("grammar", "pronouns").single
         self.particles = frozenset(language.asides.particles)
         self.asides = Asides(lexicon, self.orders)
@@ -128,11 +122,6 @@ class _Line:
 
     def clauses(self) -> Clauses:
         pauses = pauses_of(self.text, self.tokens)
-        beginnings = pauses
-        for at, word in enumerate(self.words):
-            stated = at + 1 < len(self.words) and self.words[at + 1] in self.language.grammar.copula
-            if (stated or word in self.grammar.opening_clauses) and self._begins(at):
-                beginnings |= 1 << at
         telling, names = self._telling(), {at: e.end for at, e in self.names.items()}
         beside = self.grammar.asides.of(self.words, self.written, self.roles, telling, names)
         requests = self._requests(beside.ended)
@@ -147,34 +136,7 @@ class _Line:
             telling &= ~again
         elif begins and requests >> begins & 1:
             expressions = self._in_the_room_told_of(begins)
-        return Clauses(pauses, beginnings, requests, telling, expressions, pointed, beside)
-
-    def _begins(self, at: int) -> bool:
-        """Whether a clause of its own may begin at a token; an article, such as "its", does so before what people feel only."""
-        words, roles = self.words, self.roles
-        if self.grammar.asides.reports(words, at):  # "turn it on he said"
-            return False
-        ordered_at = self.first < at and (self.grammar.orders(words[self.first]) or self._said_what_to_do(at))
-        ordered = ordered_at and words[at] in self.grammar.lexicon.articles
-        if ordered and words[at + 2 : at + 3]:
-            states = words[at + 2] in self.language.grammar.copula and roles[at + 1] in (Role.UNKNOWN, Role.WORD)
-            if states or (roles[at + 1] == Role.UNKNOWN and self.written[at + 1].endswith("'s")):
-                return True  # "close the blind the sun is in my eyes", "... the rain's coming in"
-        if ordered_at and words[at + 1 : at + 2] and words[at + 1] in self.language.grammar.copula and roles[at] in _SAYING:
-            return True  # "turn off the lights breakfast is over"
-        if words[at] not in self.grammar.beginning.by_first or not self.grammar.beginning.at(words, at):
-            return False
-        pointing = at and roles[at - 1] == Role.VERB and words[at] in self.grammar.pronouns  # the "sie" of "mach sie an"
-        said = words[at] in self.language.talk.single  # the "I" of "..., I need to find my glasses"
-        if pointing or (roles[at] == Role.FILLER and not said and any(r != Role.FILLER for r in roles[:at])):
-            return False
-        behind = next((w for w, r in zip(words[at + 1 :], roles[at + 1 :], strict=True) if r != Role.FILLER), "")
-        return words[at] not in self.grammar.lexicon.articles or behind in self.language.felt
-
-    def _said_what_to_do(self, at: int) -> bool:
-        """Whether what stands before a token says what a device is to do: "radio a bit quieter the baby's asleep"."""
-        ends = self.roles[at - 1] in (Role.POLE, Role.NUMBER) and self.words[at - 1] not in self.grammar.movable
-        return ends and any(e.end < at and e.cost < PLAIN_NAME and e.things.rank <= RANK["group"] for e in self.expressions)
+        return Clauses(pauses, requests, telling, expressions, pointed, beside)
 
     def _telling(self) -> int:
         """The tokens that no clause holds that is beside the command: what it names, says and counts is meant for the house."""

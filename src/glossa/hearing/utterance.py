@@ -42,11 +42,10 @@ class Utterance(Struct, frozen=True, gc=False):
         degree: the share of the usual amount that was asked for: "slightly" 0.5.
         times: the multiple of what it is now that was asked for, 0 for none; ``times_at`` its tokens as a bit mask.
         pauses: the tokens before which there is a pause in the writing, as a bit mask.
-        clauses: the tokens at which a clause of its own may begin, as a bit mask; ``requests`` those at which a request begins behind
-            one, without a pause: "it's cold in here, could you ...".
+        requests: the tokens at which a request begins behind a sentence, as a bit mask: "it's cold in here, could you ...".
         telling: the tokens that no clause holds that is beside the command: names, directions, numbers; as a bit mask.
         pointed: the devices that "it" stands for because a clause in front names them, as a bit mask.
-        beside: where a clause may have ended, or may begin, where a whole phrase is heard from there on, or up to there.
+        beside: where sentences beside a command may end and begin.
     """
 
     text: str
@@ -62,7 +61,6 @@ class Utterance(Struct, frozen=True, gc=False):
     times: float = 0.0
     times_at: int = 0
     pauses: int = 0
-    clauses: int = 0
     requests: int = 0
     telling: int = 0
     pointed: int = 0
@@ -162,7 +160,7 @@ class Hearing:
         clauses = self._clauses.of(text, tokens, roles.roles, spans, expressions)
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions,
-            roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.beginnings, clauses.requests, clauses.telling,
+            roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.requests, clauses.telling,
             clauses.pointed, clauses.beside,
         )  # fmt: skip
 

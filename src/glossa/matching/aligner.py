@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from glossa.hearing.clauses import SHORTEST_CLAUSE
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.roles import Role, first_said
 from glossa.hearing.tokens import mask_of, places_of
@@ -52,7 +51,7 @@ class Aligner:
         self._poles = places_of(Role.POLE, roles)
         self._depends = self._poles | places_of(Role.AMOUNT, roles)  # on what else the phrase takes
         self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
-        self._openings = utterance.pauses | utterance.requests | utterance.clauses
+        self._openings = utterance.pauses | utterance.requests | utterance.beside.begun
         self._whole_only = utterance.beside.ended | utterance.beside.begun
         self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
         for room in utterance.rooms() if utterance.requests else ():
@@ -227,7 +226,7 @@ class Aligner:
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
         ended, begun = utterance.beside.ended, utterance.beside.begun
-        openings, closings = utterance.pauses | utterance.requests | ended, utterance.clauses | begun
+        openings, closings = utterance.pauses | utterance.requests | ended, utterance.pauses | begun
         if not openings | closings >> 1:
             return before, behind
         savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
@@ -283,32 +282,24 @@ class Aligner:
     def _clauses_around(self, first: int, last: int) -> tuple[int, int]:
         utterance = self._utterance
         count = len(utterance.words)
-        preamble = reason = pause = 0
+        preamble = reason = 0
         for at in range(first, 0, -1):
             if utterance.pauses >> at & 1:
-                preamble, pause = (1 << at) - 1, at
+                preamble = (1 << at) - 1
                 break
             if utterance.requests >> at & 1:
                 preamble = (1 << at) - 1
             if utterance.roles[at - 1] not in _LIGHT and not (self._rooms | utterance.requests) >> at - 1 & 1:
                 break
         for at in range(last, count - 1):
-            if utterance.clauses >> at & 1 and utterance.roles[at] != Role.NEGATION:
+            if (utterance.pauses | utterance.beside.begun) >> at & 1 and utterance.roles[at] != Role.NEGATION:
                 if any(r not in _LIGHT for r in utterance.roles[at:]):  # "por favor" behind a pause is no reason
                     reason = (1 << count) - (1 << at)
                 break
             if utterance.roles[at] not in _LIGHT:
                 break
-        negated = [i for i in range(preamble.bit_length()) if utterance.roles[i] == Role.NEGATION]
-        unable, nothing = self._language.grammar.unable, self._language.grammar.nothing
-        if pause:  # "I can't see, ..."
-            complained = utterance.clauses & 1 and negated == [1] and utterance.roles[pause - 1] != Role.SMALL
-        else:
-            few = preamble.bit_length() - SHORTEST_CLAUSE  # "he can't even turn it off"
-            known = all(not i or utterance.words[i] in unable for i in negated)
-            begun = next((i for i, r in enumerate(utterance.roles) if r not in _LIGHT), 0) + 2  # "blast I can't see a thing"
-            early = all(i <= few or utterance.words[i] in nothing for i in negated[:1])
-            complained = utterance.clauses & ((1 << begun) - 1) and known and early
+        negated = Role.NEGATION in utterance.roles[: preamble.bit_length()]
+        complained = utterance.beside.ended >> preamble.bit_length() & 1  # "I can't see, ..."
         if preamble & self._telling or (negated and not complained):
             preamble = 0
         return preamble, 0 if reason & self._telling else reason
