@@ -60,7 +60,8 @@ class Asides:
         self._causing, self._ending, self._subjects = frozenset(own.causing), frozenset(own.ending), frozenset(own.subjects)
         self._felt, self._told = language.felt, tuple(language.grammar.told)
         self._doers = self._subjects - self._articles
-        self._personal = self._felt | (self._doers - self._objects)  # "I dropped it", "it's dark"
+        self._persons = self._doers - self._objects
+        self._telling = self._felt | self._persons  # "I dropped it", "it's dark"
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
         self._reporting = frozenset(own.speech)
@@ -83,7 +84,7 @@ class Asides:
             telling: the tokens that belong to a command, wherever they stand: names, directions, numbers; as a bit mask.
             names: where the name of a device starts, and where it ends.
         """
-        if not self._governing or (_SUBSTANCE.isdisjoint(roles) and self._personal.isdisjoint(words)):
+        if not self._governing or (_SUBSTANCE.isdisjoint(roles) and self._telling.isdisjoint(words)):
             return Beside()
         line = _Heard(words, written, roles, telling, names, first_said(roles))
         return Beside(self._ended(line), self._begun(line), self._governed(line))
@@ -108,7 +109,7 @@ class Asides:
             said, role = at - 1, roles[at - 1]
             if words[said] in self._reporting:
                 break
-            named = named or (line.telling >> said & 1 and role not in (Role.NUMBER, Role.POLE))
+            named = named or (line.telling >> said & 1 == 1 and role not in (Role.NUMBER, Role.POLE))
             says = self._says(line, said)
             substance = substance or role in _SUBSTANCE or words[said] in self._felt or (says and role in _NAMING)
             predicate = predicate or says or self._told_of(line, start, said)
@@ -246,10 +247,9 @@ class Asides:
             return False
         if words[at] in self._linking:
             return True
-        near = range(at + 1, min(at + PREDICATE_WITHIN, len(words)))
-        says = any(self._says(line, i) for i in near)
-        if words[at] in self._doers - self._objects:  # "I need to spend a penny"
-            return says or any(roles[i] in _SUBSTANCE for i in near)
+        if words[at] in self._persons:  # "I need to spend a penny"
+            return True
+        says = any(self._says(line, i) for i in range(at + 1, min(at + PREDICATE_WITHIN, len(words))))
         contracted = "'" in line.written[at]
         if words[at] in self._subjects:
             return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] in self._doers)

@@ -24,13 +24,9 @@ from glossa.hearing.tokens import Token, mask_of, places_of
 from glossa.hearing.vocabulary import MOST_CACHED
 from glossa.language import plural
 
-SHORTEST_CLAUSE = 3
-"""Words that a clause has at least, where nothing but a verb shows that it ended."""
-
 _PAUSE = re.compile("[,.;:!?…]")
 _TELLING = frozenset((Role.POLE, Role.NUMBER, Role.EXCEPTION, Role.BROKEN))
 _SAYING = frozenset((Role.UNKNOWN, Role.WORD))
-"""Roles of words that may end a clause."""
 
 
 class Clauses(Struct, frozen=True, gc=False):
@@ -163,11 +159,11 @@ class _Line:
         """The tokens at which a request begins behind a sentence that ended."""
         words, grammar = self.words, self.grammar
         return mask_of(
-            ended >> at & 1
+            ended >> at & 1 == 1
             and (
                 words[at - 1] in self.language.felt
                 or grammar.orders(word)
-                or grammar.opened.at(words, at)
+                or grammar.opened.at(words, at) > 0
                 or self._does(self.names.get(at))
             )
             for at, word in enumerate(words)

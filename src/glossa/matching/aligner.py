@@ -51,8 +51,7 @@ class Aligner:
         self._poles = places_of(Role.POLE, roles)
         self._depends = self._poles | places_of(Role.AMOUNT, roles)  # on what else the phrase takes
         self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
-        self._openings = utterance.pauses | utterance.requests | utterance.beside.begun
-        self._whole_only = utterance.beside.ended | utterance.beside.begun
+        self._parted = utterance.pauses | utterance.beside.ended | utterance.beside.begun
         self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
         for room in utterance.rooms() if utterance.requests else ():
             self._rooms |= (1 << room.end) - (1 << room.start)
@@ -146,8 +145,9 @@ class Aligner:
         """The tokens that nothing explains, with where they stand."""
         utterance = self._utterance
         first, last = (main & -main).bit_length() - 1, main.bit_length()
-        whole = self._whole_only != 0 and _whole(pattern, chosen)
-        preamble, reason = self._clauses_beside(first, last, whole=whole) if main else (0, 0)
+        preamble, reason = 0, 0
+        if main and self._parted:
+            preamble, reason = self._clauses_beside(first, last, whole=_whole(pattern, chosen))
         if (preamble | reason) & self._telling & self._poles and self._contradicts((preamble | reason) & self._poles, chosen):
             preamble, reason = self._clauses_beside(first, last, whole=False)
         left, known = self._every & ~covered, self._left
@@ -225,28 +225,30 @@ class Aligner:
         utterance = self._utterance
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
-        ended, begun = utterance.beside.ended, utterance.beside.begun
-        openings, closings = utterance.pauses | utterance.requests | ended, utterance.pauses | begun
-        if not openings | closings >> 1:
+        if not self._parted:
             return before, behind
+        said, pauses, every = utterance.beside, utterance.pauses, (1 << count) - 1
         savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
         for at in range(1, count):
-            opens = ended >> at & 1 or (openings >> at & 1 and not ((1 << at) - 1) & self._telling)
-            before[at] = max(before[at - 1], sum(savings[:at]) if opens else 0.0)
+            ends = said.ended >> at & 1 or (pauses >> at & 1 and not every >> count - at & self._telling)
+            before[at] = max(before[at - 1], sum(savings[:at]) if ends else 0.0)
         before[count] = before[count - 1]
         for at in range(count - 1, 0, -1):
-            closes = begun >> at & 1 or (closings >> at & 1 and not ((1 << count) - (1 << at)) & self._telling)
-            behind[at] = max(behind[at + 1], sum(savings[at:]) if closes else 0.0)
+            begins = said.begun >> at & 1 or (pauses >> at & 1 and not every << at & every & self._telling)
+            behind[at] = max(behind[at + 1], sum(savings[at:]) if begins else 0.0)
         behind[0] = behind[1]
         return before, behind
 
     def _clauses_beside(self, first: int, last: int, *, whole: bool) -> tuple[int, int]:
-        """The tokens of clauses of their own in front of what a phrase covers and behind it, as bit masks."""
+        """The tokens of sentences of their own in front of what a phrase covers and behind it, as bit masks.
+
+        Beside a phrase that was not heard in full, no sentence holds what may belong to the phrase.
+        """
         known = self._beside.get((first, last, whole))
         if known is None:
-            preamble, reason = self._clauses_around(first, last) if self._openings else (0, 0)
-            if whole:
-                preamble, reason = preamble or self._ended_before(first), reason or self._begun_behind(last)
+            preamble, reason = self._ended_before(first, whole=whole), self._begun_behind(last)
+            if not whole:
+                preamble, reason = (mask if not mask & self._telling else 0 for mask in (preamble, reason))
             known = self._beside[first, last, whole] = preamble, reason
         return known
 
@@ -258,51 +260,35 @@ class Aligner:
         words = [w for at, w in enumerate(self._utterance.words) if tokens >> at & 1]
         return any(self._language.opposite(w, other) for w in words for other in said)
 
-    def _ended_before(self, first: int) -> int:
-        """The tokens of a clause that ended right before a whole phrase, as a bit mask."""
-        utterance = self._utterance
+    def _ended_before(self, first: int, *, whole: bool) -> int:
+        """The tokens of a sentence that ended right before what a phrase covers, as a bit mask."""
+        utterance, said = self._utterance, self._utterance.beside
+        ends = utterance.pauses | (said.ended if whole else utterance.requests)
+        passed = self._rooms | utterance.requests  # what opens a request may be left over
         for at in range(first, 0, -1):
-            if utterance.beside.ended >> at & 1:
-                return (1 << at) - 1
-            if utterance.roles[at - 1] not in _LIGHT or utterance.beside.governed >> at & 1:
+            if ends >> at & 1:
+                sentence = (1 << at) - 1
+                if said.ended >> at & 1:
+                    return sentence  # "I can't see, ...", and not "don't, ..."
+                return 0 if sentence & self._telling or Role.NEGATION in utterance.roles[:at] else sentence
+            if (utterance.roles[at - 1] not in _LIGHT and not passed >> at - 1 & 1) or said.governed >> at & 1:
                 break
         return 0
 
     def _begun_behind(self, last: int) -> int:
-        """The tokens of a clause that begins right behind a whole phrase, as a bit mask."""
+        """The tokens of a sentence that begins right behind what a phrase covers, as a bit mask."""
         utterance = self._utterance
         count = len(utterance.words)
-        for at in range(last, count - 1):
-            if utterance.beside.begun >> at & 1:
-                return (1 << count) - (1 << at)
+        for at in range(last, count):
+            paused = utterance.pauses >> at & 1 and utterance.roles[at] != Role.NEGATION
+            if paused or utterance.beside.begun >> at & 1:
+                sentence = (1 << count) - (1 << at)
+                only_paused = not utterance.beside.begun >> at & 1 and sentence & self._telling
+                polite = all(r in _LIGHT for r in utterance.roles[at:])  # "por favor" behind a pause is no sentence
+                return 0 if only_paused or polite else sentence
             if utterance.roles[at] not in _LIGHT:
                 break
         return 0
-
-    def _clauses_around(self, first: int, last: int) -> tuple[int, int]:
-        utterance = self._utterance
-        count = len(utterance.words)
-        preamble = reason = 0
-        for at in range(first, 0, -1):
-            if utterance.pauses >> at & 1:
-                preamble = (1 << at) - 1
-                break
-            if utterance.requests >> at & 1:
-                preamble = (1 << at) - 1
-            if utterance.roles[at - 1] not in _LIGHT and not (self._rooms | utterance.requests) >> at - 1 & 1:
-                break
-        for at in range(last, count - 1):
-            if (utterance.pauses | utterance.beside.begun) >> at & 1 and utterance.roles[at] != Role.NEGATION:
-                if any(r not in _LIGHT for r in utterance.roles[at:]):  # "por favor" behind a pause is no reason
-                    reason = (1 << count) - (1 << at)
-                break
-            if utterance.roles[at] not in _LIGHT:
-                break
-        negated = Role.NEGATION in utterance.roles[: preamble.bit_length()]
-        complained = utterance.beside.ended >> preamble.bit_length() & 1  # "I can't see, ..."
-        if preamble & self._telling or (negated and not complained):
-            preamble = 0
-        return preamble, 0 if reason & self._telling else reason
 
     def _directed(self, chosen: tuple[Option | None, ...]) -> dict[str, _Poles]:
         """The words of direction within what was chosen, with the poles they are at."""
