@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 
 import glossa
 from glossa.house import read_house
-from glossa.matching.evidence import TERM_NAMES, TERMS, amounts_of, confidence, fitted_weights
+from glossa.matching.amounts import amounts_of
+from glossa.matching.evidence import TERM_NAMES, TERMS, confidence, fitted_weights
 from glossa.matching.matcher import MOST_READINGS
 from glossa.matching.search import BEHIND, FLOOR, ROUNDING
 from glossa.trials.findings import findings

@@ -53,24 +53,22 @@ class Asides:
     """
 
     def __init__(self, lexicon: Lexicon, orders: Callable[[str], bool]) -> None:
-        self._orders, self._language, self._articles = orders, lexicon.language, lexicon.articles
-        language, own = lexicon.language, lexicon.language.asides
+        language, own, grammar = lexicon.language, lexicon.language.asides, lexicon.language.grammar
+        self._orders, self._language, self._articles = orders, language, lexicon.articles
         self._governing, self._passing, self._objects = frozenset(own.governing), frozenset(own.passing), frozenset(own.objects)
         self._taking = frozenset(own.taking)
         self._causing, self._ending, self._subjects = frozenset(own.causing), frozenset(own.ending), frozenset(own.subjects)
-        self._felt, self._told = language.felt, tuple(language.grammar.told)
+        self._felt, self._told, self._copula = language.felt, tuple(grammar.told), frozenset(grammar.copula)
         self._doers = self._subjects - self._articles
         self._persons = self._doers - self._objects
         self._telling = self._felt | self._persons  # "I dropped it", "it's dark"
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
         self._reporting, self._particles = frozenset(own.speech), frozenset(own.particles)
-        self._joined = frozenset(lexicon.language.grammar.joined)
-        self._timing = frozenset(lexicon.language.grammar.ahead) | frozenset(lexicon.language.grammar.absolute)
+        self._joined, self._movable = frozenset(grammar.joined), frozenset(grammar.after_number_only)
+        self._timing = frozenset(grammar.ahead) | frozenset(grammar.absolute)
         self._leading = language.phrases("grammar", "consequence").by_first
-        self._movable = frozenset(lexicon.language.grammar.after_number_only)
-        self._beginning = lexicon.language.phrases("grammar", "clause")
-        self._opened = lexicon.language.phrases("grammar", "request")
+        self._beginning, self._opened = language.phrases("grammar", "clause"), language.phrases("grammar", "request")
 
     def of(
         self, words: Sequence[str], written: Sequence[str], roles: Sequence[Role], telling: int, names: Mapping[int, int]
@@ -124,9 +122,10 @@ class Asides:
         return not self._beginning.at(line.words, start) and Role.TALK not in line.roles[start + 1 : start + 2]
 
     def _told_of(self, line: _Heard, start: int, at: int) -> bool:
-        """Whether a word says something of what no house has: "the neighbours complained", "die Sonne blendet"."""
-        other = Role.TALK, Role.UNKNOWN
-        return at == start + 2 and line.words[start] in self._articles and line.roles[at - 1] in other and line.roles[at] in other
+        """Whether a word says something of what was named right before: "the neighbours complained", "das Radio nervt"."""
+        if at != start + 2 or line.words[start] not in self._articles:
+            return False
+        return line.roles[at - 1] in (*_NAMING, Role.TALK) and line.roles[at] in (Role.UNKNOWN, Role.TALK)
 
     def _may_end(self, line: _Heard, start: int, at: int, *, named: bool) -> bool:
         """Whether a sentence that began at ``start`` may end before a token; one that names something of the house only before an order."""
@@ -134,7 +133,8 @@ class Asides:
         last = self._last_word(line, start, at)
         if last < start or words[last] in self._articles or self._governs(line, start, last):
             return False
-        if at - start < SHORTEST - ("'" in line.written[start]):
+        short = "'" in line.written[start] or self._beginning.at(words, start) > 0 or words[start] in self._doers
+        if at - start < SHORTEST - short:  # "I'm late", "estoy helada"
             return False
         if words[at - 1] in self._leading and words[at] not in self._felt and not named:  # "we've run out of ice so freezer on"
             return True
@@ -142,30 +142,30 @@ class Asides:
             return False
         if self._orders(words[at]) or self._opened.at(words, at) or words[at] in self._language.question:
             return True
-        if named:  # "they left the galley fan on"
+        if named or words[at] in self._movable:  # "they left the galley fan on", "mind your head on the lamp"
             return False
-        if words[at] in self._movable:  # "mind your head on the lamp"
-            return False
+        return self._ends_before_a_name(line, start, last, at)
+
+    def _ends_before_a_name(self, line: _Heard, start: int, last: int, at: int) -> bool:
+        """Whether a sentence may end with its word ``last``, so that what is named behind it is no part of it."""
+        words, roles = line.words, line.roles
         if self._to_be_done(line, start, last):
             return False
         described = last > start and words[last - 1] in self._articles  # "they left the galley fan on"
         if words[last] in self._ending or (words[last] in self._felt and not described):
             return True
-        if (
-            words[last] in self._particles
-            and last > start + 1
-            and roles[last - 1] in (Role.UNKNOWN, Role.TALK)
-            and words[last - 1] not in self._language.grammar.copula
-        ):
-            return True  # "the sun's gone down"
-        if self._language.tells(words[last]) or not (roles[last] in _NAMING or (roles[last] == Role.TALK and described)):
-            return False  # "I hate this song"
+        before = words[last - 1] if last > start + 1 and roles[last - 1] in (Role.UNKNOWN, Role.TALK) else ""
+        if words[last] in self._particles and before and before not in self._copula:
+            return True  # "the sun's gone down", and not "what's on channel five"
+        spoken = roles[last] == Role.TALK and (described or (last > start and words[last - 1] in self._doers))
+        if self._language.tells(words[last]) or not (roles[last] in _NAMING or spoken):  # "I hate this song", "it smells"
+            return False
         return not described or line.names.get(at, at) - at > 1
 
     def _to_be_done(self, line: _Heard, start: int, last: int) -> bool:
         """Whether a word of the house says what is to be done, and is told of: the "dim" of "you should dim", not of "it is dim"."""
         before = self._last_word(line, start, last)
-        if before < start or line.words[before] in self._language.grammar.copula:
+        if before < start or line.words[before] in self._copula:
             return False
         state = line.words[last] in self._felt and not self._orders(line.words[last])  # "it's getting dark"
         return line.roles[last] in (Role.WORD, Role.POLE) and not state and self._governs(line, start, before)
@@ -220,7 +220,7 @@ class Asides:
         word, role = line.words[at], line.roles[at]
         if at == line.first and word not in self._language.question and "'" not in line.written[at]:
             return False  # "be a star and turn the lamp on" tells of nobody
-        if word in self._language.grammar.copula or ("'" in line.written[at] and role != Role.FILLER):
+        if word in self._copula or ("'" in line.written[at] and role != Role.FILLER):
             return True
         if role == Role.TALK:
             return not any(word in held for held in (self._passing, self._subjects, self._objects, self._linking))
@@ -242,10 +242,13 @@ class Asides:
         return mask
 
     def _timed(self, line: _Heard, at: int) -> bool:
-        """Whether a number may be when something is: "we eat in a minute", "they come at seven"."""
-        while at > 0 and line.roles[at] == Role.NUMBER:
+        """Whether a number may be when something is: "we eat in a minute", "they come at seven", "it's half past eleven"."""
+        while at > 0 and (
+            line.roles[at] == Role.NUMBER or (line.roles[at] == Role.UNKNOWN and line.roles[at - 1] == Role.NUMBER)
+        ):
             at -= 1
-        return line.words[at] in self._timing
+        said = line.words[max(0, at - 1) : at + 1]  # "it's six", "it's gone six"
+        return line.words[at] in self._timing or any(w in self._copula for w in said)
 
     def _may_begin(self, line: _Heard, at: int) -> bool:
         """Whether a sentence may begin at a token that says something of a subject, or why."""
@@ -261,7 +264,7 @@ class Asides:
         if words[at] in self._subjects:
             return says or contracted or (roles[at + 1] == Role.UNKNOWN and words[at] in self._doers)
         subject = words[at - 1] in self._articles or (at == 2 and words[0] in self._articles)  # "the lower shelf is ..."
-        stated = words[at + 1] in self._language.grammar.copula and not subject
+        stated = words[at + 1] in self._copula and not subject
         if roles[at] in _NAMING and (stated or contracted):  # "breakfast is over", "dinner's ready"
             return True
         return words[at] in self._articles and self._tells_of(line, at, says=says)
@@ -273,7 +276,7 @@ class Asides:
         if before in self._movable or before in self._joined:
             return False
         if roles[at + 1] == Role.WORD:
-            return words[at + 2 : at + 3] != () and words[at + 2] in self._language.grammar.copula
+            return words[at + 2 : at + 3] != () and words[at + 2] in self._copula
         led = roles[at - 1] in (Role.UNKNOWN, Role.VERB) or self._orders(before)  # "close the parler certain"
         unknown = tuple(roles[at + 1 :]) == (Role.UNKNOWN, Role.UNKNOWN) and not led
         return roles[at + 1] in _SUBSTANCE and (says or unknown)

@@ -114,6 +114,7 @@ class _Line:
         self.words = tuple(t.word for t in tokens)
         self.written = [text[t.start : t.end].replace("’", "'") for t in tokens]
         self.first = first_said(roles)
+        self.things = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["part"]}
         self.names = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
 
     def clauses(self) -> Clauses:
@@ -122,6 +123,8 @@ class _Line:
         beside = self.grammar.asides.of(self.words, self.written, self.roles, telling, names)
         requests = self._requests(beside.ended)
         begins = next((at for at in range(1, len(self.words)) if (pauses | requests) >> at & 1), 0)
+        if self.roles[begins] == Role.POLE and requests >> begins + 1 & 1:  # "... encendida apágala": how it is
+            begins += 1
         if requests >> begins & 1 and begins:
             telling &= ~self._said_of_it(begins)
         expressions, pointing, pointed = self.expressions, self._spoken_of(begins) if begins else None, 0
@@ -161,7 +164,7 @@ class _Line:
 
         def begins(at: int) -> bool:
             ordered = grammar.orders(words[at]) or grammar.opened.at(words, at) > 0
-            return ordered or words[at - 1] in felt or self._does(self.names.get(at))
+            return ordered or words[at - 1] in felt or self._does(self.things.get(at))
 
         return mask_of(ended >> at & 1 == 1 and begins(at) for at in range(len(words))) if ended else 0
 

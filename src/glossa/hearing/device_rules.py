@@ -150,8 +150,8 @@ def _everything_in(values: Sequence[Any]) -> Things | None:
 
 def _room_only(values: Sequence[Any]) -> Things | None:
     """ "make it warmer in the study": the one device there that fits."""
-    room = values[-1].devices
-    return Things((Reference(room, False, RANK["room"]),)) if room else None
+    place: Entry = values[-1]
+    return Things((Reference(place.devices, place.kind == "rooms", RANK["room"]),)) if place.devices else None
 
 
 def _of_both_rooms(values: Sequence[Any]) -> Things | None:
@@ -204,6 +204,11 @@ def _rooms(values: Sequence[Any]) -> Entry:
     for member in values[-1]:
         devices |= values[0].devices & member.devices
     return Entry("rooms", devices)
+
+
+def _rooms_apart(values: Sequence[Any]) -> Entry:
+    """ "in the hall and the landing" as one place, for what stands apart from it."""
+    return Entry("rooms", values[1].devices | values[-1].devices)
 
 
 def _sharing(values: Sequence[Any]) -> Fronted | None:
@@ -285,6 +290,7 @@ RULES = (
     Rule("room members", ("room member", "room members"), _members),
     Rule("room", ("room stem", "room members"), _rooms),
     Rule("place", ("inside", "room"), _last, COSTS.moved),
+    Rule("place", ("inside", "room", "and", "room"), _rooms_apart, COSTS.moved),
     Rule("place", ("inside", "among"), _last, COSTS.moved),
     Rule("place", ("inside", "doubtful"), _last, COSTS.moved),
     Rule("where", ("inside", "room"), _last, COSTS.moved),
@@ -326,6 +332,7 @@ RULES = (
     Rule("list", ("counted",), identity),
     Rule("list", ("thing", "and", "list"), _joined),
     Rule("list", ("thing", "and", "one", "place"), _one_there),
+    Rule("list", ("thing", "and", "room", "one"), lambda v: _one_there((v[0], v[1], v[3], v[2]))),
     Rule("list", ("pair", "thing", "and", "thing"), _pair),
     Rule("list", ("counted", "and", "list"), _joined),
     Rule("list", ("thing", "enumerated"), _joined),
@@ -345,6 +352,8 @@ RULES = (
     Rule("excepted", ("leaving", "list"), _mask),
     Rule("excepted", ("leaving", "list", "as_it_is"), _mask),
     Rule("added", ("and", "list"), _last),
+    Rule("added", ("and", "room", "one"), lambda v: (v[0], v[2], v[1])),
+    Rule("added", ("and", "one", "place"), tuple),
     Rule("instead", ("correction", "list"), lambda v: v[1]),
     Rule("instead", ("correction", "one", "place"), tuple),
     Rule("expression", ("list", "excepted"), _without),

@@ -207,7 +207,8 @@ class DeviceGrammar:
             guessed = any(e.how & How.SOUND for e in modifier.used)
             return replace(other, doubted=True) if other is not None and guessed else other
         if modifier.symbol == "added":
-            return replace(things, references=(*things.references, *modifier.value.references))
+            added = modifier.value if isinstance(modifier.value, Things) else other_there((things, *modifier.value))
+            return replace(things, references=(*things.references, *added.references)) if added is not None else None
         if modifier.symbol == "excepted":
             taken = things.many and things.devices & modifier.value
             return replace(things, excepted=things.excepted | modifier.value) if taken else None

@@ -279,7 +279,8 @@ class Aligner:
         if known is None:
             preamble, reason = self._ended_before(first, whole=whole), self._begun_behind(last)
             if not whole:
-                preamble, reason = (mask if not mask & self._telling else 0 for mask in (preamble, reason))
+                preamble = 0 if preamble & self._telling else preamble
+                reason = 0 if reason & self._telling & self._poles else reason  # "... it's half past eleven" is when it is
             known = self._beside[first, last, whole] = preamble, reason
         return known
 

@@ -18,9 +18,10 @@ from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.text import printable
 from glossa.language import register_language
 from glossa.matching.alignment import Alignment
+from glossa.matching.amounts import amounts_of
 from glossa.matching.compound import LEAST_TOLD, TELLING, boundaries, compound, parted
 from glossa.matching.decide import decide
-from glossa.matching.evidence import TERM_NAMES, amounts_of, confidence, counted, fitted_weights
+from glossa.matching.evidence import TERM_NAMES, confidence, counted, fitted_weights
 from glossa.matching.grammar import Grammar
 from glossa.matching.reading import filled, pieces_of, reading_of
 from glossa.matching.result import Match, Outcome, Reading
