@@ -142,8 +142,8 @@ class Asides:
             return False
         if self._orders(words[at]) or self._opened.at(words, at) or words[at] in self._language.question:
             return True
-        if named or words[at] in self._movable:  # "they left the galley fan on", "mind your head on the lamp"
-            return False
+        if named or words[at] in self._movable or words[at] in self._objects:
+            return False  # "they left the galley fan on", "mind your head on the lamp", "he wished them good night"
         return self._ends_before_a_name(line, start, last, at)
 
     def _ends_before_a_name(self, line: _Heard, start: int, last: int, at: int) -> bool:

@@ -353,7 +353,6 @@ RULES = (
     Rule("excepted", ("leaving", "list", "as_it_is"), _mask),
     Rule("added", ("and", "list"), _last),
     Rule("added", ("and", "room", "one"), lambda v: (v[0], v[2], v[1])),
-    Rule("added", ("and", "one", "place"), tuple),
     Rule("instead", ("correction", "list"), lambda v: v[1]),
     Rule("instead", ("correction", "one", "place"), tuple),
     Rule("expression", ("list", "excepted"), _without),
