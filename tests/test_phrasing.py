@@ -138,8 +138,33 @@ class Sentences(Lines):
                 "galley lamp on I'm just going out": lamp,
                 "turn the radio off the kids are doing their homework": radio,
                 "radio off so we can all hear": radio,
+                "can't find my book galley lamp on": lamp,
+                "I dropped it turn the galley lamp on": lamp,
+                "don't worry about me turn the galley lamp on": lamp,
+                "never mind the washing up turn the galley lamp on": lamp,
+                "why is the radio on turn it off": radio,
+                "turn the radio off it's gone half past eleven": radio,
             },
         )
+        stove = {"device": ("stove_fan",), "power": "on"}
+        self.accepted("marigold", {"it smells stove fan on": ("switch", stove)})
+        self.accepted("lindenhof", {"das Radio nervt mach es leiser": ("leiser", {"device": ("radio",)})})
+        self.accepted(
+            "spanish", {"me he dejado la luz de la cocina encendida apágala": ("turn_off", {"device": ("luz_cocina",)})}
+        )
+
+    def test_rooms_behind_the_command_and_another_one_of_the_kind(self) -> None:
+        matcher = self.matcher("townhouse")
+        for text, rooms in (
+            ("lights on in the hall and the landing", {"hall", "landing"}),
+            ("make it warmer in the study and attic", {"study", "attic"}),
+        ):
+            with self.subTest(text):
+                match = matcher.match(text)
+                self.assertEqual(match.outcome, "accept")
+                self.assertEqual({matcher.house.devices[d].room for d in match.best.slots["device"]}, rooms)
+        radiators = {"device": ("study_radiator", "attic_radiator"), "degrees": 2}
+        self.accepted("townhouse", {"study radiator two degrees warmer and the attic one as well": ("warmer", radiators)})
 
     def test_what_is_told_orders_nothing(self) -> None:
         for text in (
@@ -154,6 +179,9 @@ class Sentences(Lines):
             "turn the galley lamp on he shouted",
             "turn the radio off is what it says on the box",
             "in ten minutes turn the radio off",
+            "turn the galley lamp on oh never mind",
+            "you should never dim the galley lamp to forty",
+            "the cat managed to turn the galley lamp on",
         ):
             with self.subTest(text):
                 self.assertNotEqual(self.matcher("marigold").match(text).outcome, "accept")

@@ -9,7 +9,7 @@ from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.tokens import mask_of, places_of
 from glossa.hearing.utterance import Utterance
 from glossa.language import Language
-from glossa.matching.alignment import About, Alignment, Item, Kind, Option, Where, leads_to_its_direction, scales
+from glossa.matching.alignment import About, Alignment, Item, Kind, Option, Where, heard_in_full, leads_to_its_direction, scales
 from glossa.matching.grammar import Pattern, Place
 
 _Poles = tuple[tuple[str, int], ...]
@@ -148,7 +148,7 @@ class Aligner:
         first, last = (main & -main).bit_length() - 1, main.bit_length()
         preamble, reason = 0, 0
         if main and self._parted:
-            preamble, reason = self._clauses_beside(first, last, whole=_whole(pattern, chosen))
+            preamble, reason = self._clauses_beside(first, last, whole=heard_in_full(pattern, chosen))
         if (preamble | reason) & self._telling & self._poles and self._contradicts((preamble | reason) & self._poles, chosen):
             preamble, reason = self._clauses_beside(first, last, whole=False)
         left, known = self._every & ~covered, self._left
@@ -361,22 +361,6 @@ def _changed_places(chosen: tuple[Option | None, ...]) -> Iterator[tuple[int, Op
 
 def _is_number(value: object) -> bool:
     return isinstance(value, (int, float)) and not isinstance(value, bool)
-
-
-def _whole(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
-    """Whether all of a phrase that has to be said was heard as it is, in its order."""
-    last = -1
-    for place, option in zip(pattern.places, chosen, strict=True):
-        if option is None:
-            if place.missing >= COSTS.missing_default and not place.small:
-                return False
-        elif option.cost >= COSTS.form:
-            return False
-        elif option.tokens and not place.small:
-            if option.start < last:
-                return False
-            last = option.start
-    return last >= 0
 
 
 def _plain(chosen: tuple[Option | None, ...]) -> bool:

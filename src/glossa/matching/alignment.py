@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from msgspec import Struct
 
+from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
@@ -213,3 +214,19 @@ def scales(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
     return any(o is None and p.slot in pattern.scaled for p, o in zip(pattern.places, chosen, strict=True)) or all(
         p.slot not in pattern.scaled for p in pattern.places
     )
+
+
+def heard_in_full(pattern: Pattern, chosen: tuple[Option | None, ...]) -> bool:
+    """Whether all of a phrase that has to be said was heard as it is, in its order."""
+    last = -1
+    for place, option in zip(pattern.places, chosen, strict=True):
+        if option is None:
+            if place.missing >= COSTS.missing_default and not place.small:
+                return False
+        elif option.cost >= COSTS.form:
+            return False
+        elif option.tokens and not place.small:
+            if option.start < last:
+                return False
+            last = option.start
+    return last >= 0

@@ -13,7 +13,17 @@ from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import plural
-from glossa.matching.alignment import REWORDED, Alignment, Candidate, Item, Kind, Option, Where, leads_to_its_direction
+from glossa.matching.alignment import (
+    REWORDED,
+    Alignment,
+    Candidate,
+    Item,
+    Kind,
+    Option,
+    Where,
+    heard_in_full,
+    leads_to_its_direction,
+)
 from glossa.matching.grammar import Grammar, Place
 
 MOST_HEARD = 4
@@ -99,6 +109,8 @@ class _Measured:
                 self._add(left, -both)
                 self._add("unheard verb", -both)
         self._whole()
+        if not self._amounts.keys().isdisjoint(("preamble", "reason")):
+            self._add("beside a part", not heard_in_full(alignment.pattern, alignment.chosen))
         if utterance.beside.governed and not alignment.pattern.intent.read:
             self._add("governed", self._governed())
         self._question()

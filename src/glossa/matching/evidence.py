@@ -72,6 +72,7 @@ TERMS = (
     Term("broken off", -1, -3.0, "a preposition at the end that wants a value, where the phrase wants none"),
     Term("preamble", -1, -0.3, "a clause of its own in front"),
     Term("reason", -1, -0.3, "a clause of its own behind"),
+    Term("beside a part", -1, -1.0, "a clause of its own beside a phrase that was not heard in full"),
     Term("another device", -1, -3.0, "a device that is named and left alone"),
     Term("another room", -1, -3.0, "a room that is named and left alone"),
     Term("foreign place", -1, -4.0, "a room that this house doesn't have"),
