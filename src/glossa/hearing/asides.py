@@ -61,7 +61,7 @@ class Asides:
         self._felt, self._told, self._copula = language.felt, tuple(grammar.told), frozenset(grammar.copula)
         self._doers = self._subjects - self._articles
         self._persons = self._doers - self._objects
-        self._telling = self._felt | self._persons  # "I dropped it", "it's dark"
+        self._signs = self._felt | self._persons  # of a sentence: "I dropped it", "it's dark"
         self._asked = frozenset(own.asked)
         self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
         self._reporting, self._particles = frozenset(own.speech), frozenset(own.particles)
@@ -82,7 +82,7 @@ class Asides:
             telling: the tokens that belong to a command, wherever they stand: names, directions, numbers; as a bit mask.
             names: where the name of a device starts, and where it ends.
         """
-        if not self._governing or (_SUBSTANCE.isdisjoint(roles) and self._telling.isdisjoint(words)):
+        if not self._governing or (_SUBSTANCE.isdisjoint(roles) and self._signs.isdisjoint(words)):
             return Beside()
         line = _Heard(words, written, roles, telling, names, first_said(roles))
         return Beside(self._ended(line), self._begun(line), self._governed(line))

@@ -114,7 +114,6 @@ class _Line:
         self.words = tuple(t.word for t in tokens)
         self.written = [text[t.start : t.end].replace("’", "'") for t in tokens]
         self.first = first_said(roles)
-        self.things = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["part"]}
         self.names = {e.start: e for e in reversed(expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["group"]}
 
     def clauses(self) -> Clauses:
@@ -160,13 +159,16 @@ class _Line:
 
     def _requests(self, ended: int) -> int:
         """The tokens at which a request begins behind a sentence that ended."""
+        if not ended:
+            return 0
         words, grammar, felt = self.words, self.grammar, self.language.felt
+        things = {e.start: e for e in reversed(self.expressions) if e.cost < PLAIN_NAME and e.things.rank <= RANK["part"]}
 
         def begins(at: int) -> bool:
             ordered = grammar.orders(words[at]) or grammar.opened.at(words, at) > 0
-            return ordered or words[at - 1] in felt or self._does(self.things.get(at))
+            return ordered or words[at - 1] in felt or self._does(things.get(at))
 
-        return mask_of(ended >> at & 1 == 1 and begins(at) for at in range(len(words))) if ended else 0
+        return mask_of(ended >> at & 1 == 1 and begins(at) for at in range(len(words)))
 
     def _does(self, named: DeviceExpression | None) -> bool:
         """Whether something is to be done with a device that is named: a direction or a number follows, and nothing is told."""

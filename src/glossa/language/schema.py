@@ -53,7 +53,7 @@ class GrammarWords(Section, frozen=True):
         excess: words before what there is more of than is wanted, so that the opposite is asked for: the "too" of "too loud".
         felt: what people feel and give as a reason: "it's too dark".
         request: what opens a request behind a sentence: "can you". consequence: what a request follows from: "so".
-        nothing: pronouns that are negations: "nichts", "rien"; a sentence that begins with them forbids nothing.
+        nothing: negations that forbid nothing where a sentence begins with them: "nobody", "nichts", "can't".
         relaying: verbs that send a command on, before ``relayed``: "tell the lamp to ...". announcing: what leads to the name of a scene: "it's".
         ahead: prepositions before how long it is until something: "in ten minutes".
         possessive: articles that say that something is somebody else's: "his", so that not all such things are meant.
