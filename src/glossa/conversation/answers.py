@@ -106,7 +106,7 @@ def _corrected(utterance: Utterance, language: Language) -> str:
     words, last = utterance.words, 0
     for phrases in (language.phrases("grammar", "correction"), language.phrases("answers", "no")):
         for at in range(len(words)):
-            length = phrases.at(words, at) if words[at] in phrases.by_first else 0
+            length = phrases.at(words, at) if words[at] in phrases.first else 0
             last = max(last, at + length if length else 0)
     return utterance.written(last, len(words)) if 0 < last < len(words) else ""
 

@@ -126,7 +126,7 @@ def corrects(words: tuple[str, ...], language: Language) -> int:
     """How many words at the start say that what comes next is to be instead: "no", "sorry, i mean"."""
     length = 0
     for phrases in (language.phrases("answers", "no"), language.phrases("grammar", "correction")):
-        while length < len(words) and words[length] in phrases.by_first and phrases.at(words, length):
+        while length < len(words) and words[length] in phrases.first and phrases.at(words, length):
             length += phrases.at(words, length)
     return length if length < len(words) else 0
 

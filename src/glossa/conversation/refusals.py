@@ -78,7 +78,7 @@ def _about(matcher: Matcher, match: Match, best: Reading) -> dict[str, str]:
     grammar = matcher.grammar(best.language)
     utterance, lexicon = grammar.hearing.analyse(match.utterance), grammar.lexicon
     places, known = lexicon.language.phrases("grammar", "places"), lexicon.vocabulary.words
-    found = ((i, places.at(utterance.words, i)) for i, w in enumerate(utterance.words) if w in places.by_first and w not in known)
+    found = ((i, places.at(utterance.words, i)) for i, w in enumerate(utterance.words) if w in places.first and w not in known)
     place = next((" ".join(utterance.words[i : i + n]) for i, n in found if n), "")
     said = best.slots.get("device")
     taken = lexicon.mask(said) if isinstance(said, tuple) and "missing" not in {c.term for c in best.evidence} else 0

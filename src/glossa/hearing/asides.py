@@ -67,7 +67,7 @@ class Asides:
         self._reporting, self._particles = frozenset(own.speech), frozenset(own.particles)
         self._joined, self._movable = frozenset(grammar.joined), frozenset(grammar.after_number_only)
         self._timing = frozenset(grammar.ahead) | frozenset(grammar.absolute)
-        self._leading = language.phrases("grammar", "consequence").by_first
+        self._leading = language.phrases("grammar", "consequence").first
         self._beginning, self._opened = language.phrases("grammar", "clause"), language.phrases("grammar", "request")
 
     def of(
@@ -253,10 +253,12 @@ class Asides:
     def _may_begin(self, line: _Heard, at: int) -> bool:
         """Whether a sentence may begin at a token that says something of a subject, or why."""
         words, roles = line.words, line.roles
-        if at + 1 == len(words) or self.reports(words, at):
+        if at + 1 == len(words):
             return False
         if words[at] in self._linking:
             return words[at + 1] not in self._felt  # "half as bright"
+        if self.reports(words, at):
+            return False
         if words[at] in self._persons:  # "I need to spend a penny"
             return True
         says = any(self._says(line, i) for i in range(at + 1, min(at + PREDICATE_WITHIN, len(words))))

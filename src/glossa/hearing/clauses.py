@@ -192,7 +192,7 @@ class _Line:
     def _said_of_it(self, begins: int) -> int:
         """What the clause in front only tells: how something is, in its last word, and the numbers before "so"."""
         mask = 1 << begins - 1 if self.roles[begins - 1] == Role.POLE else 0  # "they left the fan on turn it off"
-        starts = (at for at in range(1, begins) if self.words[at] in self.grammar.consequence.by_first)
+        starts = (at for at in range(1, begins) if self.words[at] in self.grammar.consequence.first)
         if any(at + self.grammar.consequence.at(self.words, at) == begins for at in starts):
             mask |= places_of(Role.NUMBER, self.roles[:begins])  # "tea is in ten minutes so put the urn on"
         return mask

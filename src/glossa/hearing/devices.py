@@ -99,10 +99,10 @@ class DeviceGrammar:
         )
         self._starting: dict[str, list[tuple[str, PhraseSet]]] = {}
         for symbol, phrases in sets:
-            for word in phrases.by_first:
+            for word in phrases.first:
                 self._starting.setdefault(word, []).append((symbol, phrases))
         self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
-        self.joiners = frozenset(w for s, p in sets if s in ("and", "except", "leaving") for w in p.by_first)
+        self.joiners = frozenset(w for s, p in sets if s in ("and", "except", "leaving") for w in p.first)
 
     def expressions(
         self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool], fixed: int = 0

@@ -219,7 +219,7 @@ RULES = (
     # whole numbers
     Rule("tens", ("ten", "digit"), _tens),
     Rule("tens", ("ten", "numeral"), _tens),
-    Rule("tens", ("ten", "ordinal"), _tens, 0.0),
+    Rule("tens", ("ten", "ordinal"), _tens, 2 * ORDINAL),  # "a sixty second exposure" is a minute
     Rule("tens", ("ten", "misheard"), _tens, GUESSED),
     Rule("tens", ("ten",), identity),
     Rule("below100", ("tens",), identity),

@@ -101,7 +101,7 @@ class NumberReader:
             for unit, texts in other.numbers.units.items():
                 named.setdefault(unit, []).extend(t for t in texts if len(t) > 2 and t not in known and t not in language.small)
         self._units = {unit: PhraseSet.of(texts) for unit, texts in named.items()}
-        self._first_of_unit = {first for phrases in self._units.values() for first in phrases.by_first}
+        self._first_of_unit = {first for phrases in self._units.values() for first in phrases.first}
         self.unit_words = frozenset(w for w in self._first_of_unit if len(w) > 1)
         self._fractions = {k: Fraction(v) for k, v in words.fractions.items()}
         self._groups = PhraseSet.of(words.groups)
@@ -132,7 +132,7 @@ class NumberReader:
         self._begins = lru_cache(MOST_CACHED)(self._may_begin)
         self._split = lru_cache(MOST_CACHED)(self._written_in_two)
         phrases = (*self._sets.values(), self._groups, *self._units.values())
-        self._first = {w for p in phrases for w in p.by_first} | {k[0] for held in (self.table, self._foreign) for k in held}
+        self._first = {w for p in phrases for w in p.first} | {k[0] for held in (self.table, self._foreign) for k in held}
 
     def _numbers_of(self, others: Sequence[Language]) -> dict[tuple[str, ...], int]:
         """The numbers of other languages, in words that mean nothing in this one."""
@@ -202,7 +202,7 @@ class NumberReader:
     def _may_be_named(self, word: str) -> bool:
         """Whether a word may be the name of something: no small word, no filler, and no part of a number or a unit."""
         return not (
-            word in self.language.small or word in self.language.filler.by_first or self._begins(word) or self._symbols(word)
+            word in self.language.small or word in self.language.filler.first or self._begins(word) or self._symbols(word)
         )
 
     def _following(self, words: tuple[str, ...]) -> list[tuple[int, ...]]:
@@ -304,10 +304,10 @@ class NumberReader:
 
         word = words[at]
         for name, phrases in self._sets.items():
-            if word in phrases.by_first:
+            if word in phrases.first:
                 for length in phrases.starts(words, at):
                     add(name, length, word)
-        if word in self._groups.by_first:
+        if word in self._groups.first:
             for length in self._groups.starts(words, at):
                 value = self.words.groups[" ".join(words[at : at + length])]
                 following = words[at + length : at + length + 1]

@@ -39,14 +39,14 @@ class Tagging:
         )
         amounts = (*(p for p, _ in self.degrees), *(p for _, p in lexicon.multiples))
         phrases = (language.filler, lexicon.ignored, language.negation, language.talk, *amounts)
-        self.opening = frozenset(w for p in phrases for w in p.by_first)
+        self.opening = frozenset(w for p in phrases for w in p.first)
         self.movable, self.directions = frozenset(grammar.after_number_only), frozenset(grammar.directions)
         self.absolute = frozenset(grammar.absolute)
         self.pronouns = language.phrases("grammar", "pronouns").single
         prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
         self.wanting = ((prepositions & language.small) - self.movable) | (frozenset(grammar.articles) - self.pronouns)
         self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
-        self.excepting = frozenset(language.phrases("grammar", "excepted").by_first)
+        self.excepting = frozenset(language.phrases("grammar", "excepted").first)
 
     def of(self, words: tuple[str, ...], edges: Sequence[Sequence[WordEdge]], quantities: Sequence[Quantity]) -> Tags:
         """The roles of the tokens of an utterance.
@@ -203,7 +203,7 @@ class Tags:
     def _ordered(self) -> None:
         """The "is" of "make sure the lamp is off" states nothing: it says how something is to be."""
         ordering, copula = self._language.phrases("grammar", "ordering"), self._language.grammar.copula
-        if ordering.by_first.keys().isdisjoint(self._words):
+        if ordering.first.keys().isdisjoint(self._words):
             return
         at = next((i for i in range(len(self._words)) if ordering.at(self._words, i)), len(self._words))
         for here in range(at + 1, len(self._words)):
@@ -229,7 +229,7 @@ class Tags:
         grammar = self._language.grammar
         if not any(w in grammar.keeping for w in self._words):
             return
-        state = self._language.phrases("grammar", "as_it_is").by_first
+        state = self._language.phrases("grammar", "as_it_is").first
         last = max((i for i, w in enumerate(self._words) if w in state), default=0)
         for at in (i for i, w in enumerate(self._words[:last]) if w in grammar.keeping):
             self.roles[at] = Role.NEGATION
@@ -265,7 +265,8 @@ class Tags:
             up_to = up_to or (word in tagging.directions and bool(following) and bool(tagging.named_levels.at(words, at + 1)))
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in tagging.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
-            becomes = counted and word in tagging.absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty"
+            valued = counted or following in tagging.lexicon.chosen
+            becomes = valued and word in tagging.absolute and before in (Role.WORD, Role.UNKNOWN)  # "the stereo on thirty", "... on jazz"
             behind = before == Role.NUMBER and following and not self._ends_a_name(at - 1)  # "forty percent on the lamp"
             leads_to_name = leads and following in tagging.lexicon.named  # "brighter on spot two"
             if (article and named) or up_to or becomes or self._goes_with_value(word) or behind or leads_to_name:

@@ -208,7 +208,7 @@ def languages() -> tuple[str, ...]:
 def load_language(tag: str) -> Language:
     """A language of one's own, or one that ships with the package; its base language where a region has none (``en-GB``), one without words where neither is there.
 
-    >>> "please" in load_language("en").filler.by_first
+    >>> "please" in load_language("en").filler.first
     True
     """
     folder = resources.files("glossa.language") / "data"

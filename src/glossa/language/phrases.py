@@ -6,37 +6,79 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec import Struct
 
+from glossa.house.notation import Choice, Node, NotationError, Repeat, Row, Word, parse
+from glossa.house.text import words as fold_words
+
 Words = tuple[str, ...]
+
+Branches = dict[str, "Branches"]
+"""The words that may follow, each with what may follow it; ``END`` where a phrase may end. Phrases of one ending share it, so that it is
+never changed once it is made."""
+
+END = ""
+_NOTATION = frozenset("([|<")
+
+
+def is_pattern(text: str) -> bool:
+    """Whether a phrase has alternatives or optional words: "(could | would) you [please]"."""
+    return not _NOTATION.isdisjoint(text)
 
 
 class PhraseSet(Struct, frozen=True, gc=False):
-    """Phrases of one or more words, looked up by their first word, longest first."""
+    """Phrases of one or more words, looked up word by word: for every first word, what may follow it."""
 
-    by_first: Mapping[str, tuple[Words, ...]]
+    first: Mapping[str, Branches]
 
     @classmethod
     def of(cls, phrases: Iterable[str | Words]) -> PhraseSet:
-        """A set of phrases given as text or as words."""
-        split = {tuple(p.split()) if isinstance(p, str) else p for p in phrases}
-        starting: dict[str, list[Words]] = {}
-        for words in sorted((w for w in split if w), key=lambda w: (-len(w), w)):
-            starting.setdefault(words[0], []).append(words)
-        return cls({k: tuple(v) for k, v in starting.items()})
+        """A set of phrases given as words, or as text in the notation of a house's phrases, without slots.
+
+        Raises:
+            NotationError: where a phrase is not in the notation.
+        """
+        tree: Branches = {}
+        patterns: list[Branches] = []
+        for phrase in phrases:
+            if isinstance(phrase, str) and is_pattern(phrase):
+                patterns.append(_branches(parse(phrase), {END: {}}, phrase))
+                continue
+            here = tree
+            for word in phrase.split() if isinstance(phrase, str) else phrase:
+                here = here.setdefault(word, {})
+            if here is not tree:
+                here[END] = {}
+        for pattern in patterns:
+            tree = _merged(tree, pattern)
+        return cls(tree)
 
     def at(self, words: Sequence[str], here: int) -> int:
         """How many words the longest phrase has that starts at ``here``; 0 where none does."""
-        for phrase in self.by_first.get(words[here], ()):
-            if len(phrase) == 1 or tuple(words[here : here + len(phrase)]) == phrase:
-                return len(phrase)
-        return 0
+        branches = self.first.get(words[here])
+        length, at, count = 0, here + 1, len(words)
+        while branches is not None:
+            if END in branches:
+                length = at - here
+            if at == count:
+                break
+            branches = branches.get(words[at])
+            at += 1
+        return length
 
     def starts(self, words: Sequence[str], here: int) -> tuple[int, ...]:
         """The lengths of all phrases that start at ``here``, longest first."""
-        return tuple(len(p) for p in self.by_first.get(words[here], ()) if tuple(words[here : here + len(p)]) == p)
+        branches = self.first.get(words[here])
+        found: tuple[int, ...] = ()
+        at = here + 1
+        while branches is not None:
+            if END in branches:
+                found = (at - here, *found)
+            branches = branches.get(words[at]) if at < len(words) else None
+            at += 1
+        return found
 
     def whole(self, words: Sequence[str]) -> bool:
         """Whether the words are one of the phrases and nothing else."""
-        return bool(words) and tuple(words) in self.by_first.get(words[0], ())
+        return bool(words) and len(words) in self.starts(words, 0)
 
     def made_of(self, words: Sequence[str]) -> bool:
         """Whether the words are nothing but phrases of the set, one after the other."""
@@ -51,9 +93,47 @@ class PhraseSet(Struct, frozen=True, gc=False):
     @property
     def words(self) -> frozenset[str]:
         """Every word of a phrase."""
-        return frozenset(w for phrases in self.by_first.values() for p in phrases for w in p)
+        found: set[str] = set()
+        seen: set[int] = set()
+        waiting = [self.first]
+        while waiting:
+            branches = waiting.pop()
+            if id(branches) not in seen:
+                seen.add(id(branches))
+                found |= branches.keys()
+                waiting += branches.values()
+        return frozenset(found - {END})
 
     @property
     def single(self) -> frozenset[str]:
         """The phrases of one word."""
-        return frozenset(p[0] for phrases in self.by_first.values() for p in phrases if len(p) == 1)
+        return frozenset(word for word, branches in self.first.items() if END in branches)
+
+
+def _branches(node: Node, then: Branches, phrase: str) -> Branches:
+    """A part of a pattern, and what follows it."""
+    match node:
+        case Word(text):
+            for word in reversed(fold_words(text)):
+                then = {word: then}
+            return then
+        case Row(parts):
+            for part in reversed(parts):
+                then = _branches(part, then, phrase)
+            return then
+        case Choice(options):
+            found: Branches = {}
+            for option in options:
+                found = _merged(found, _branches(option, then, phrase))
+            return found
+        case Repeat(part, 0, 1):
+            return _merged(then, _branches(part, then, phrase))
+        case _:
+            raise NotationError(phrase, 0, "a phrase of a language holds words, (alternatives | of them) and [optional ones]")
+
+
+def _merged(one: Branches, other: Branches) -> Branches:
+    """What follows in either."""
+    if not one or one is other:
+        return other
+    return {**one, **{word: _merged(one[word], then) if word in one else then for word, then in other.items()}}

@@ -6,12 +6,15 @@ phrase of several words is matched as a whole.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated
 
 from msgspec import Meta, Struct, field
 from msgspec.structs import replace
 
+from glossa.house.notation import NotationError
 from glossa.house.text import words
+from glossa.language.phrases import PhraseSet, is_pattern
 
 Words = list[str]
 Sides = Annotated[list[Words], Meta(min_length=2, max_length=2)]
@@ -348,10 +351,28 @@ def read_language(text: str, name: str) -> LanguageFile:
         HouseError: where it is no TOML or not of the form, with the line and the key.
     """
     from glossa.house.checked import read_checked
+    from glossa.house.lines import line_of
+    from glossa.house.problems import HouseError, Problem
 
-    return _folded(read_checked(text, name, LanguageFile))
+    file = read_checked(text, name, LanguageFile)
+    wrong = list(_wrong_patterns(file))
+    if wrong:
+        raise HouseError(Problem(name, line_of(text, path), ".".join(map(str, path)), str(error)) for path, error in wrong)
+    return _folded(file)
 
 
+def _wrong_patterns(file: LanguageFile) -> Iterator[tuple[tuple[str, int], NotationError]]:
+    """The phrases with alternatives that are not in the notation, and where they stand."""
+    for name in PATTERNED:
+        for number, text in enumerate(getattr(file, name)):
+            try:
+                PhraseSet.of((text,) if is_pattern(text) else ())
+            except NotationError as error:
+                yield (name, number), error
+
+
+PATTERNED = ("filler", "negation", "talk")
+"""The lists whose phrases may have alternatives and optional words."""
 _LISTS = ("common", "filler", "small", "light", "verbs", "negation", "talk", "question")
 
 
@@ -359,7 +380,7 @@ def _folded(file: LanguageFile) -> LanguageFile:
     """The file with the words of its lists as everything that is heard is: in lower case, without accents and apostrophes."""
 
     def plain(texts: Words) -> Words:
-        return list(dict.fromkeys(" ".join(words(text)) for text in texts))
+        return list(dict.fromkeys(text if is_pattern(text) else " ".join(words(text)) for text in texts))
 
     answers = Answers(**{name: plain(getattr(file.answers, name)) for name in Answers.__struct_fields__})
     opposites = {axis: [plain(side) for side in sides] for axis, sides in file.opposites.items()}

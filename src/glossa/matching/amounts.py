@@ -426,7 +426,7 @@ class _Measured:
         for at, word in enumerate(utterance.words):
             if told >> at & 1:
                 continue
-            if word in later.by_first and (length := later.at(utterance.words, at)) and self._free(at, at + length):
+            if word in later.first and (length := later.at(utterance.words, at)) and self._free(at, at + length):
                 self._add("another time", 1)
                 return
         for quantity in utterance.quantities:
@@ -487,7 +487,7 @@ class _Measured:
         places = self._language.phrases("grammar", "places")
         known = self._grammar.lexicon.vocabulary.words
         for at, word in enumerate(utterance.words):
-            length = places.at(utterance.words, at) if word in places.by_first and word not in known else 0
+            length = places.at(utterance.words, at) if word in places.first and word not in known else 0
             told_of = alignment.beside >> at & 1
             if length and self._free(at, at + length) and utterance.roles[at] != Role.FILLER and not told_of:
                 self._add("foreign place", 1)

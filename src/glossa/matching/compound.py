@@ -93,7 +93,7 @@ def boundaries(utterance: Utterance, covered: Iterable[int], language: Language)
     found: dict[int, Boundary] = {}
     at = 1
     while at < count:
-        length = joiners.at(words, at) if words[at] in joiners.by_first else 0
+        length = joiners.at(words, at) if words[at] in joiners.first else 0
         if length and at + length < count:
             found[at] = Boundary(at, at + length)
             at += length

@@ -62,7 +62,7 @@ class Choices:
         self._floor = sum(self._floors)
         self._weighed: dict[int, tuple[float, float]] = {}
         corrections = grammar.lexicon.language.phrases("grammar", "correction")
-        self._correcting = not corrections.by_first.keys().isdisjoint(utterance.words)
+        self._correcting = not corrections.first.keys().isdisjoint(utterance.words)
         self._named_floors: list[tuple[int, float]] | None = None
         self._value_floors: tuple[float, dict[int, float]] | None = None
         self._spoken_about = about
@@ -359,7 +359,7 @@ class Choices:
         """ "red no blue": the last one counts."""
         corrections = self.grammar.lexicon.language.phrases("grammar", "correction")
         words = self.utterance.words
-        if corrections.by_first.keys().isdisjoint(words):
+        if corrections.first.keys().isdisjoint(words):
             return []
         passed = {*self._absolute, *self.grammar.lexicon.articles}  # "ring Ann, no, the doctor"
         return [

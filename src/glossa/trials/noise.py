@@ -80,7 +80,7 @@ class Noise:
         self.language, self.recogniser = language, recogniser
         self._rank = {**language.common, **{w: min(AT_HOME, language.common.get(w, AT_HOME)) for w in pool}}
         self._last = len(language.common)
-        fillers = [p[0] for fs in language.filler.by_first.values() for p in fs if len(p) == 1]
+        fillers = language.filler.single
         listed = {*language.common, *pool, *language.small, *language.poles, *language.number_words, *fillers}
         self._pool = sorted(w for w in listed if w.isalpha())
         self._table = SoundTable(self._pool, [phones(w, language.tag) for w in self._pool], SoundPrices(recogniser.sounds))

@@ -113,10 +113,8 @@ def rate_wake_word(house: House, word: str, talk: Sequence[str] = (), language: 
 
 def _everyday(tag: str) -> frozenset[str]:
     language = load_language(tag)
-    single = {
-        p[0] for s in (language.filler, language.talk, language.negation) for ps in s.by_first.values() for p in ps if len(p) == 1
-    }
-    return frozenset(single) | language.small | language.light | frozenset(language.poles) | frozenset(language.same)
+    single = language.filler.single | language.talk.single | language.negation.single
+    return single | language.small | language.light | frozenset(language.poles) | frozenset(language.same)
 
 
 def _neighbours(house: House, way: Words, tag: str) -> tuple[Neighbour, ...]:
