@@ -284,9 +284,12 @@ class Vocabulary:
             yield Near(said, cost, How.TOWARD)
             for other in same.get(said, ()):
                 yield Near(other, cost + COSTS.synonym, How.TOWARD)
+        own = (
+            2 * COSTS.own_word if word in self.words and word not in language.poles else 0.0
+        )  # "run the pump" where that takes a time
         for heard, near in self._rewritten.get(word, ()):
             if len(heard) == 1:
-                yield near
+                yield replace(near, cost=near.cost + own) if own else near
         taken = How.TAKEN if word in self._usual or word in self._counted or word in language.verbs else How.SAME
         for said in language.alike.get(word, ()):
             yield Near(said, COSTS.alike, How.SOUND)
