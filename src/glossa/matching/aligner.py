@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.roles import How, Role, first_said
@@ -251,23 +251,30 @@ class Aligner:
         tokens = zip(utterance.roles, utterance.weights, strict=True)
         return sum(max(0.0, w - filler) for i, (r, w) in enumerate(tokens) if self._asked >> i & 1 and r in _SAID_IN_ASKING)
 
-    def most_beside(self) -> tuple[list[float], list[float]]:
-        """What clauses of their own can save at most: in front, by the first token that a phrase covers, and behind, by where what it covers ends."""
+    def saved_beside(self, floors: Sequence[float], *, whole: bool) -> tuple[list[float], list[float]]:
+        """What sentences beside a phrase save: in front, by the first token that it covers, and behind, by where what it covers ends.
+
+        Args:
+            floors: what leaving each token costs at least where no sentence holds it.
+            whole: whether the phrase was heard in full.
+        """
         utterance = self._utterance
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
         if not self._parted:
             return before, behind
-        pauses, every = utterance.pauses, (1 << count) - 1
-        savings = [max(0.0, w - WEIGHT[Role.PREAMBLE]) for w in utterance.weights]
+        least = min(WEIGHT[Role.PREAMBLE], WEIGHT[Role.REASON])
+        saved = [
+            max(0.0, floor - (COSTS.beside if role == Role.WORD else least))
+            for floor, role in zip(floors, utterance.roles, strict=True)
+        ]
+        ends, begins = utterance.pauses | self._ended | utterance.requests, utterance.pauses | self._begun
         for at in range(1, count):
-            ends = self._ended >> at & 1 or (pauses >> at & 1 and not every >> count - at & self._telling)
-            before[at] = max(before[at - 1], sum(savings[:at]) if ends else 0.0)
-        before[count] = before[count - 1]
-        for at in range(count - 1, 0, -1):
-            begins = self._begun >> at & 1 or (pauses >> at & 1 and not every << at & every & self._telling)
-            behind[at] = max(behind[at + 1], sum(savings[at:]) if begins else 0.0)
-        behind[0] = behind[1]
+            if ends & (2 << at) - 1:  # a sentence ended somewhere in front
+                before[at] = sum(saved[: self._clauses_beside(at, count, whole=whole)[0].bit_length()])
+            if begins >> at:
+                reason = self._clauses_beside(0, at, whole=whole)[1]
+                behind[at] = sum(saved[(reason & -reason).bit_length() - 1 :]) if reason else 0.0
         return before, behind
 
     def _clauses_beside(self, first: int, last: int, *, whole: bool) -> tuple[int, int]:

@@ -42,6 +42,9 @@ UNHEARD = 1e-3
 MOST_PATH = -2 * math.log(UNHEARD)
 """What a way to part an utterance costs at most: with two stretches that are no commands it is not worth a word."""
 
+LITTLE_LEFT = 0.95
+"""The score from which on a command explains all that was said."""
+
 _NO_COMMAND = frozenset((Role.FILLER, Role.SMALL, Role.TALK, Role.UNKNOWN, Role.ASIDE, Role.REPEAT))
 """A stretch that holds nothing else is no command."""
 
@@ -78,6 +81,13 @@ class Path(Struct, frozen=True, gc=False):
     cost: float = 0.0
     devices: tuple[tuple[str, ...], ...] = ()
     joined: bool = True
+
+    def then(self, match: Match, place: Boundary | None) -> Path:
+        """This way and one stretch more, behind a place where a command may end; None for the first one."""
+        cost = self.cost + PART - math.log(max(UNHEARD, match.confidence if _is_command(match) else 0.0))
+        device = match.best.slots.get("device") if match.best is not None else None
+        named = (*self.devices, device) if isinstance(device, tuple) else self.devices
+        return Path((*self.parts, match), cost, named, self.joined and (place is None or place.joined))
 
 
 def boundaries(utterance: Utterance, covered: Iterable[int], language: Language) -> list[Boundary]:
@@ -155,6 +165,23 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
         joiners = (at for at in range(first, last) if places[at].joined)
         return any(accepted(first, at) and accepted(at + 1, last) for at in joiners)
 
+    def plainly() -> Path | None:
+        """The way past joiners and pauses alone, where each stretch is a command that leaves no word over: parting it further costs more."""
+        path, first = Path(), 0
+        lasts = [*(at for at, place in enumerate(places) if place.joined or place.pause), len(ends) - 1]
+        for last in lasts if len(lasts) > 1 else ():
+            start, end = starts[first], ends[last]
+            if start >= end or last - first >= MOST_STRETCHES or says_nothing(start, end):
+                return None
+            match = _understood(utterance, start, end, path, language, understand)
+            if match.outcome != Outcome.ACCEPT or match.best is None or match.best.score < LITTLE_LEFT:
+                return None
+            if len(lasts) > 2 and not accepted(first, last):
+                return None  # "make it brighter" may go together with what stands before it
+            path = path.then(match, places[first - 1] if first else None)
+            first = last + 1
+        return path if path.parts and path.cost <= (len(path.parts) + 1) * PART else None
+
     def stretch(first: int, last: int, before: Path) -> Path | None:
         """The way to the end of a stretch that begins where another way ends; None where the stretch can't be a command."""
         start, end = starts[first], ends[last]
@@ -167,15 +194,14 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
         if falls_apart(first, last):
             return None  # these need no joining to others
         known_before = before if place is None or place.joined or place.pause else Path()
-        match = _understood(utterance, start, end, known_before, language, understand)
-        cost = before.cost + PART - math.log(max(UNHEARD, match.confidence if _is_command(match) else 0.0))
-        device = match.best.slots.get("device") if match.best is not None else None
-        named = (*before.devices, device) if isinstance(device, tuple) else before.devices
-        return Path((*before.parts, match), cost, named, before.joined and (place is None or place.joined))
+        return before.then(_understood(utterance, start, end, known_before, language, understand), place)
 
     def rest(last: int) -> float:
         return PART if last < len(ends) - 1 else 0.0
 
+    plain = plainly()
+    if plain is not None:
+        return plain
     # Stretches wait in the order of what a way through them costs at least, and are only understood when their turn comes.
     reached: dict[int, Path] = {}
     waiting: list[tuple[float, int, int, int, Path | None]] = [(0.0, 0, 0, -1, Path())]

@@ -10,6 +10,8 @@ import math
 from collections.abc import Iterable, Sequence
 from heapq import heapify, heappop, heappush
 
+from msgspec import Struct
+
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import How, Role
@@ -44,6 +46,17 @@ Waiting = tuple[float, int, list[Options] | None]
 """A phrase that waits: what it costs at least, its number, and what its places can take where that is known."""
 
 
+class Saved(Struct, frozen=True, gc=False):
+    """What sentences beside a phrase save at most: by the first token that is taken so far, by where the last one ends, and in all."""
+
+    before: Sequence[float]
+    behind: Sequence[float]
+    most: float
+
+
+NO_SENTENCE = Saved((), (), 0.0)
+
+
 class Search:
     """Looks for alignments of one utterance; made for one utterance and thrown away.
 
@@ -68,9 +81,12 @@ class Search:
         self._said = frozenset(utterance.words)
         self._scaling = Role.AMOUNT in utterance.roles
         self._rests: dict[int, float] = {}
+        self._of_tokens: dict[tuple[int, bool], Saved] = {}
         self._hits = self._choices.hits
-        self._before, self._behind = self._aligner.most_beside()
-        self._most_beside, self._most_asked = self._before[-1] + self._behind[0], self._aligner.most_asked()
+        self._beside = self._saved_beside(floors)
+        every = (1 << len(utterance.words)) - 1
+        self._most_beside = self._beside_tokens(every, whole=True).most if self._beside else 0.0
+        self._most_asked = self._aligner.most_asked()
         self.steps, self._most_steps = 0, most
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
         self._usual = not (self._with_others or self.about or utterance.pointed)
@@ -138,6 +154,48 @@ class Search:
                         return True
         return False
 
+    # --- sentences beside a phrase ----------------------------------------------------------------------------------
+
+    def _saved_beside(self, floors: Sequence[float]) -> tuple[tuple[list[float], list[float]], ...]:
+        """What sentences beside a phrase save that was heard in part, and in full; nothing where there are none."""
+        part, full = (self._aligner.saved_beside(floors, whole=whole) for whole in (False, True))
+        full = list(map(max, full[0], part[0])), list(map(max, full[1], part[1]))
+        return (part, full) if any(full[0]) or any(full[1]) else ()
+
+    def _beside_pattern(self, pattern: Pattern, options: Sequence[Options]) -> Saved:
+        """What sentences beside a pattern save at most, with what its places can take."""
+        if not self._beside:
+            return NO_SENTENCE
+        tokens, whole = 0, True
+        for number in pattern.main:
+            for option in options[number].all:
+                tokens |= option.tokens
+            must = pattern.places[number].missing >= COSTS.missing_default
+            whole = whole and not (must and all(o.cost >= COSTS.form for o in options[number].all))
+        known = self._of_tokens.get((tokens, whole))
+        if known is None:
+            known = self._of_tokens[tokens, whole] = self._beside_tokens(tokens, whole=whole)
+        return known
+
+    def _beside_tokens(self, tokens: int, *, whole: bool) -> Saved:
+        """What sentences save at most beside a phrase that takes some of these tokens and no others."""
+        before, behind = self._beside[whole]
+        count = len(before)
+        front, back = [0.0] * count, [0.0] * count
+        so_far = most = 0.0
+        for at in range(count - 1):
+            if tokens >> at & 1:
+                so_far = max(so_far, before[at])
+                most = max(most, so_far + behind[at + 1])
+            front[at] = so_far
+        front[-1], so_far = so_far, 0.0  # by the first token of none: any may still be
+        for at in range(count - 1, 0, -1):
+            if tokens >> at - 1 & 1:
+                so_far = max(so_far, behind[at])
+            back[at] = so_far
+        back[0] = so_far
+        return Saved(front, back, most)
+
     # --- laying a phrase over the utterance -------------------------------------------------------------------------
 
     def _loose_bounds(self) -> list[Waiting]:
@@ -173,7 +231,7 @@ class Search:
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
-        cost = self._rest(pattern) - self._most_beside - _saved_by_small(pattern, options)
+        cost = self._rest(pattern) - self._beside_pattern(pattern, options).most - _saved_by_small(pattern, options)
         for number in pattern.main:
             saved = options[number].least + pattern.places[number].missing
             if saved > 0:
@@ -233,7 +291,8 @@ class Search:
         claimed = self._claimed(pattern)
         heard = [(i, [o for o in options[i].all if o.gain > 0]) for i in pattern.small if options[i].all]
         steps_of_an_alignment = len(self.utterance.words) // 4
-        before_it, behind_it, beside = self._before, self._behind, self._most_beside > 0
+        saved = self._beside_pattern(pattern, options)
+        before_it, behind_it, beside = saved.before, saved.behind, saved.most > 0
         last = len(order)
 
         # Of neighbours for the same words the first are filled first, in the order of the words: all other ways are the same.
