@@ -14,6 +14,7 @@ from glossa.house import HouseError, read_house
 from glossa.house.links import BUILT_IN
 from glossa.house.notation import NotationError, count, expand, parse
 from glossa.house.sorts import NumberValues, SwitchValues
+from glossa.language.phrases import PhraseSet
 from glossa.trials.findings import findings
 from glossa.trials.parallel import run_table_parallel
 
@@ -199,6 +200,9 @@ class OwnLanguages(unittest.TestCase):
             ('language = "eo"', 'language = "e_o"', "eo.toml:1: language: 'e_o' is not a language tag"),
             ('no = ["ne"]\n', "", "answers.no: is missing"),
             ('"neniam"]', '"neniam", "nu"]', "filler: 'nu' stands under negation too"),
+            ('"neniam"]', '"neniam", "[jam] nu"]', "filler: 'nu' stands under negation too"),
+            ('"mi petas"', '"mi (petas"', "eo.toml:4: filler.2: '(' is not closed"),
+            ('"mi petas"', '"[mi] $petas"', "eo.toml:4: filler.2: a phrase of a language holds words"),
             ('"ŝaltu"], [', '"ŝaltu", "malŝaltu"], [', "opposites.power: 'malsaltu' is its own opposite"),
             ('"20: <<dek[ >>]"', '"20 <<dek"', "numbers.spell: '20 <<dek' is no rule; write one as in"),
             ("[switch]", "[swich]", "swich: unknown key 'swich'"),
@@ -230,6 +234,22 @@ class OwnLanguages(unittest.TestCase):
         rows = glossa.read_table((self.folder / "tests" / "first.csv").read_text(encoding="utf-8"), "first.csv", house)
         for jobs in (1, 2):
             self.assertEqual([r.wrong for r in run_table_parallel(house, rows, jobs) if not r.right], [])
+
+    @given(
+        st.lists(st.lists(st.sampled_from("abc"), min_size=1, max_size=3), min_size=1, max_size=5),
+        st.lists(st.sampled_from("abc"), max_size=6),
+    )
+    def test_phrases_with_alternatives_are_those_that_they_stand_for(self, listed, words) -> None:  # type: ignore[no-untyped-def]
+        one = "(" + " | ".join(" ".join(p) for p in listed) + ") [c] [a b]"
+        each = [(*p, *c, *ab) for p in listed for c in ((), ("c",)) for ab in ((), ("a", "b"))]
+        patterned, plain = PhraseSet.of([one]), PhraseSet.of(each)
+        self.assertEqual((patterned.single, patterned.words), (plain.single, plain.words))
+        for at in range(len(words)):
+            self.assertEqual(patterned.starts(words, at), plain.starts(words, at))
+            fitting = [len(p) for p in each if tuple(words[at : at + len(p)]) == p]
+            self.assertEqual(
+                (plain.at(words, at), plain.whole(words[at:])), (max(fitting, default=0), len(words) - at in fitting)
+            )
 
 
 class Codes(unittest.TestCase):

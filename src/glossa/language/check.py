@@ -8,6 +8,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from glossa.language.phrases import PhraseSet
 from glossa.language.schema import LanguageFile, read_language
 from glossa.language.spelling import Spelling
 
@@ -92,14 +93,15 @@ def read_own_language(text: str, name: str) -> LanguageFile:
 
 def _contradictions(file: LanguageFile) -> Iterator[Fault]:
     """Words that two lists claim that can't both have them."""
-    lists: dict[str, Iterable[str]] = {
+    listed = {
         "negation": file.negation, "answers.yes": file.answers.yes, "answers.no": file.answers.no, "filler": file.filler,
         "switch.on": file.switch.on, "switch.off": file.switch.off,
     }  # fmt: skip
+    lists = {name: {*phrases, *PhraseSet.of(phrases).single} for name, phrases in listed.items()}
     for one, other in (
         ("answers.yes", "answers.no"), ("switch.on", "switch.off"), ("filler", "negation"), ("answers.yes", "negation"),
     ):  # fmt: skip
-        for word in sorted(set(lists[one]) & set(lists[other])):
+        for word in sorted(lists[one] & lists[other]):
             yield Fault(
                 tuple(one.split(".")), f"'{word}' stands under {other} too", f"keep it in one of the two: {one} or {other}"
             )

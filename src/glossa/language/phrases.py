@@ -25,9 +25,15 @@ def is_pattern(text: str) -> bool:
 
 
 class PhraseSet(Struct, frozen=True, gc=False):
-    """Phrases of one or more words, looked up word by word: for every first word, what may follow it."""
+    """Phrases of one or more words, looked up word by word.
+
+    Attributes:
+        first: for every first word, what may follow it.
+        single: the phrases of one word.
+    """
 
     first: Mapping[str, Branches]
+    single: frozenset[str]
 
     @classmethod
     def of(cls, phrases: Iterable[str | Words]) -> PhraseSet:
@@ -49,7 +55,7 @@ class PhraseSet(Struct, frozen=True, gc=False):
                 here[END] = {}
         for pattern in patterns:
             tree = _merged(tree, pattern)
-        return cls(tree)
+        return cls(tree, frozenset(word for word, branches in tree.items() if END in branches))
 
     def at(self, words: Sequence[str], here: int) -> int:
         """How many words the longest phrase has that starts at ``here``; 0 where none does."""
@@ -103,11 +109,6 @@ class PhraseSet(Struct, frozen=True, gc=False):
                 found |= branches.keys()
                 waiting += branches.values()
         return frozenset(found - {END})
-
-    @property
-    def single(self) -> frozenset[str]:
-        """The phrases of one word."""
-        return frozenset(word for word, branches in self.first.items() if END in branches)
 
 
 def _branches(node: Node, then: Branches, phrase: str) -> Branches:
