@@ -20,6 +20,9 @@ _SUBSTANCE = frozenset((Role.TALK, Role.UNKNOWN, Role.NEGATION))
 
 _NAMING = frozenset((Role.UNKNOWN, Role.WORD))
 
+_PASSED = frozenset((Role.POLE, Role.BROKEN, Role.EXCEPTION))
+"""Roles of tokens that may stand in a sentence behind a command though a command may hold them: "... there's nothing but rubbish"."""
+
 SHORTEST = 3
 """Words that a sentence has at least; a contraction such as "I'm" is two."""
 
@@ -235,7 +238,7 @@ class Asides:
         mask = 0
         for at in range(len(line.words) - 1, 0, -1):
             timed = line.roles[at] == Role.NUMBER and self._timed(line, at)
-            if line.telling >> at & 1 and not timed and line.roles[at] not in (Role.POLE, Role.BROKEN):
+            if line.telling >> at & 1 and not timed and line.roles[at] not in _PASSED:
                 break
             if self._may_begin(line, at):
                 mask |= 1 << at
