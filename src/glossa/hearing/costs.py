@@ -26,6 +26,7 @@ class Costs(Struct, frozen=True, gc=False):
         sound, sound_slope: a word that is ``d`` apart by sound costs the share ``sound + sound_slope * d``.
         farthest, taken_farthest: words further apart than this are not bridged; the second is for words that are usually others,
             which cost ``taken`` more.
+        ours_farthest, ours: the same for a word of the house that was heard for another one of it, and what it costs more.
         said_again: a word of the house that was said before.
         part, head_first, first_words: a part of a name, one with its noun in front, its first words alone. other_name: a part of a name
             that is the whole name of another device, or a room that it isn't in.
@@ -60,6 +61,8 @@ class Costs(Struct, frozen=True, gc=False):
     sound_slope: float = 1.3
     farthest: float = 0.42
     taken_farthest: float = 0.4
+    ours_farthest: float = 0.36
+    ours: float = 0.4
     taken: float = 0.2
     said_again: float = 0.3
     part: float = 0.05

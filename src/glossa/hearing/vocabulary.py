@@ -300,13 +300,14 @@ class Vocabulary:
         for said in self._homophones.get(word, ()):
             yield Near(said, COSTS.household, How.SOUND)
         if self._may_be_misheard(word):
-            farthest = COSTS.taken_farthest if taken else COSTS.farthest
+            ours = self._is_ours(word)
+            farthest = COSTS.ours_farthest if ours else COSTS.taken_farthest if taken else COSTS.farthest
+            more = (COSTS.taken if taken else 0.0) + (COSTS.ours if ours else 0.0)
             for said, distance in self._sounding(word, self.sound(word), farthest):
                 if distance <= self._strict.get(said, farthest) and not (word in self._kin and said in self._kin):
                     numbers = word in self._counted and said in self._amounts  # one number is never taken for another
                     if said not in language.small and not numbers and not self._turned(word, said):
-                        cost = COSTS.sound + COSTS.sound_slope * distance + (COSTS.taken if taken else 0.0)
-                        yield Near(said, cost, How.SOUND | taken)
+                        yield Near(said, COSTS.sound + COSTS.sound_slope * distance + more, How.SOUND | taken)
 
     def _particle(self, word: str) -> Iterator[Near]:
         """The particle of a verb that is written together with it, with what the verb is said as: "an" of "anmachen" and "anzumachen"."""
@@ -347,9 +348,16 @@ class Vocabulary:
             word = word.replace(written, meant)
         return word
 
+    def _is_ours(self, word: str) -> bool:
+        """Whether a word is one of the house; one that is only a value of a kind that knows its own may be any word."""
+        return word in self.words and word not in self._strict
+
     def _may_be_misheard(self, word: str) -> bool:
-        language, known = self.language, word in self.words and word not in self._strict
-        itself = known or word in language.negation.single or word in language.grammar.copula
+        """Whether a word may have been written for another one; one of the house only where nothing turns on it, as on a direction or a number."""
+        language = self.language
+        itself = word in language.negation.single or word in language.grammar.copula
+        if self._is_ours(word):
+            itself = itself or word in language.poles or word in self._counted or word in language.small or word in language.light
         return not itself and 2 <= len(word) <= 30 and not word[0].isdigit()
 
     def bases(self, word: str) -> Words:
