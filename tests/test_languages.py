@@ -1,20 +1,33 @@
 """German, French and Spanish: houses and tables of their own, how their words sound, and several languages in one house."""
 
 import csv
+import random
+import tomllib
 import unittest
+from importlib import resources
 from pathlib import Path
 
 import glossa
 from glossa.house import read_house
+from glossa.house.notation import Choice, Node, Repeat, Row, Word, parse
 from glossa.house.text import words
 from glossa.language import load_language
 from glossa.language.phones import phones
+from glossa.language.phrases import is_pattern
 from glossa.trials.languages import unread_numbers
 from glossa.trials.measures import kind
 
 HERE = Path(__file__).parent
 FIGURES = {"rotdorn": (63, 32), "mirabelle": (69, 36), "azahar": (70, 36)}
 """Rows that must be carried out and are: of those that were seen while the word lists were mended, and of those kept aside."""
+POLITELY = {
+    "en": ("marigold", "galley lamp on", "turn the radio off", "close the galley vent", "saloon lamp to forty"),
+    "de": ("rotdorn", "schalte die Küchenlampe ein", "mach das Flurlicht aus", "Küchenlampe auf vierzig Prozent"),
+    "fr": ("mirabelle", "allume le plafonnier", "coupe la radio", "éteins la lampe de chevet"),
+    "es": ("azahar", "enciende la luz de la cocina", "apaga la radio", "enciende la lamparita"),
+}
+LEAST_POLITE = 0.98
+"""The share of commands with something polite beside them that are carried out."""
 
 
 class Houses(unittest.TestCase):
@@ -60,6 +73,46 @@ class Houses(unittest.TestCase):
             mine = [r for r in rows if r["language"] == tag]
             whole = sum(phones(r["word"].lower(), tag) == tuple(r["phones"].split()) for r in mine)
             self.assertGreaterEqual(whole / len(mine), least, tag)
+
+
+class Politeness(unittest.TestCase):
+    """What is said without meaning anything changes nothing, in front of a command and behind it."""
+
+    def said(self, phrases: list[str], dice: random.Random) -> list[str]:
+        """Each phrase once; of one with alternatives three that it stands for."""
+
+        def drawn(node: Node) -> str:
+            match node:
+                case Row(parts):
+                    return " ".join(filter(None, map(drawn, parts)))
+                case Choice(options):
+                    return drawn(dice.choice(options))
+                case Repeat(part):
+                    return drawn(part) if dice.random() < 0.4 else ""
+            assert isinstance(node, Word)
+            return node.text
+
+        return [drawn(parse(phrase)) for phrase in phrases for _ in range(3 if is_pattern(phrase) else 1)]
+
+    def test_hardly_any_of_it_turns_a_command_into_something_else(self) -> None:
+        for tag, (house, *commands) in POLITELY.items():
+            dice = random.Random(7)
+            matcher = glossa.Matcher(glossa.load_house(house if tag == "en" else HERE / "houses" / house))
+            plain = {command: matcher.match(command).best for command in commands}
+            written = tomllib.loads((resources.files("glossa.language") / "data" / f"{tag}.toml").read_text(encoding="utf-8"))
+            lines = [
+                (command, line)
+                for filler in self.said(written["filler"], dice)
+                for command in (dice.choice(commands),)
+                for line in (f"{filler} {command}", f"{command} {filler}")
+            ]
+            matches = [(matcher.match(line), plain[command], line) for command, line in lines]
+            carried_out = [m.outcome == "accept" and m.best.meaning == best.meaning for m, best, _ in matches if m.best and best]
+            self.assertGreater(sum(carried_out) / len(lines), LEAST_POLITE, tag)
+            wrong = [
+                line for m, best, line in matches if m.outcome == "accept" and m.best and best and m.best.meaning != best.meaning
+            ]
+            self.assertEqual(wrong, [], tag)
 
 
 class Several(unittest.TestCase):

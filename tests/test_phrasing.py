@@ -51,6 +51,9 @@ class Clauses(Lines):
                 "I can't see a thing turn the engine room lamp on": ("switch", {"device": ("engine_lamp",), **on}),
                 "close the galley vent the smoke is in my eyes": ("shut_vent", {"device": ("galley_vent",)}),
                 "would somebody close the saloon vent the rain's coming in": ("shut_vent", {"device": ("saloon_vent",)}),
+                "turn the radio off before he says something daft": ("switch", {"device": ("radio",), "power": "off"}),
+                "turn the radio off there's nothing but rubbish": ("switch", {"device": ("radio",), "power": "off"}),
+                "close the galley vent people can see in": ("shut_vent", {"device": ("galley_vent",)}),
                 "the band are ready so galley lamp to forty": ("set_level", {"device": ("galley_lamp",), "level": 40}),
             },
         )
@@ -435,6 +438,29 @@ class Wants(Lines):
             match = self.matcher(house).match(text)
             self.assertEqual((match.outcome, match.reason), ("confirm", reason), text)
         self.refused("whinmoor", "turn the hen house light on")
+
+    def test_one_word_of_the_house_is_misheard_for_another_one(self) -> None:
+        self.accepted("redstart", {"wide lamp off": ("power", {"device": ("white",)})})
+        self.accepted(
+            "oriole", {"sofa amp on": ("state", {"device": ("sofa",)}), "bass amp on": ("state", {"device": ("bass",)})}
+        )
+        asked = self.matcher("whinmoor").match("bulk pump on")
+        assert asked.best is not None
+        self.assertEqual((asked.outcome, asked.best.slots["device"]), ("confirm", ("milk_pump",)))
+
+    def test_what_leads_to_a_value_and_what_counts_it(self) -> None:
+        self.accepted(
+            "turnstone",
+            {
+                "put the follow spot on red": ("colour", {"device": ("follow",), "colour": "red"}),
+                "follow spot on": ("switch", {"device": ("follow",), "power": "on"}),
+            },
+        )
+        self.accepted(
+            "redstart",
+            {"take a sixty second exposure": ("expose", {"seconds": 60}), "run the dehumidifier": ("power", {"power": "on"})},
+        )
+        self.assertEqual(self.matcher("cairnfield").match("run the well pump").reason, "missing")  # the house takes a time for it
 
 
 if __name__ == "__main__":

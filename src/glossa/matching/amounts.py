@@ -222,7 +222,6 @@ class _Measured:
                 self._add("sound", 1)
                 self._add("sound distance", edge.cost)
                 self._add("taken by sound", bool(how & How.TAKEN))
-                self._add("ours by sound", span == 1 and self._utterance.words[edge.start] in self._grammar.lexicon.vocabulary.words)
             if how & How.SPLIT:
                 self._add("split", 1)
             if how & How.REWRITTEN:

@@ -94,7 +94,6 @@ TERMS = (
     Term("sound", -1, -0.5, "words bridged by sound"),
     Term("sound distance", -1, -2.0, "how far they are apart by sound, summed up"),
     Term("taken by sound", -1, -0.7, "words bridged by sound from words that usually are others"),
-    Term("ours by sound", -1, -0.7, "words bridged by sound from others of the house"),
     Term("split", -1, -0.2, "words written in several"),
     Term("order", -1, -0.4, "places out of their order"),
     Term("another order", -1, -0.1, "places out of their order, one of them a word that stands for the phrase's own: \"dim the lamp\" for \"the lamp dimmer\""),

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from functools import lru_cache
 from threading import Lock
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from glossa.hearing.roles import Role
+from glossa.hearing.roles import How, Role
 from glossa.hearing.tokens import MOST_TOKENS
 from glossa.hearing.utterance import Utterance
 from glossa.house.frozen import Frozen
@@ -216,7 +216,8 @@ class Matcher:
             return Understood(utterance, grammar)
         search = Search(utterance, grammar, about, most)
         meanings = self._meanings(search.alignments(), utterance, grammar, mode)
-        return Understood(utterance, grammar, meanings, _lead(meanings), search.steps, search.ended)
+        lead = _lead(meanings, utterance.words, grammar.lexicon.vocabulary.words)
+        return Understood(utterance, grammar, meanings, lead, search.steps, search.ended)
 
     def _meanings(self, alignments: Sequence[Alignment], utterance: Utterance, grammar: Grammar, mode: str) -> tuple[Meant, ...]:
         """The cheapest alignment of every meaning; those that count in the mode and are not refused go first where they are about as cheap."""
@@ -304,11 +305,17 @@ def _fits(whole: Match, understood: Understood) -> bool:
     return roles.isdisjoint(TELLING) and not another
 
 
-def _lead(meanings: Sequence[Meant]) -> float:
+def _lead(meanings: Sequence[Meant], said: Sequence[str], ours: Container[str]) -> float:
     """By how many words of cost the best meaning leads.
 
     No rival is what does not count in the mode, what is refused where the best is not, what lies out of range or still lacks something where
-    the best does not, and what explains only a part of the same words with the same intent.
+    the best does not, what explains only a part of the same words with the same intent, and what takes a word of the house for another one
+    of it where the best takes it as it is.
+
+    Args:
+        meanings: the best one first.
+        said: the words of the utterance.
+        ours: the words of the house.
     """
     if not meanings:
         return 0.0
@@ -318,7 +325,11 @@ def _lead(meanings: Sequence[Meant]) -> float:
         rivals = [m for m in rivals if not m.reading.outside]
     if not best.reading.missing:
         rivals = [m for m in rivals if not m.reading.missing]
-    rivals = [m for m in rivals if not _part_of(m.alignment, best.alignment)]
+    plain = 0
+    for option in best.alignment.chosen:
+        if option is not None and not any(e.how & How.SOUND for e in option.edges):
+            plain |= option.tokens
+    rivals = [m for m in rivals if not (_part_of(m.alignment, best.alignment) or _mishears(m.alignment, plain, said, ours))]
     return round(max(0.0, rivals[0].reading.cost - best.reading.cost), 9) if rivals else best.reading.weight
 
 
@@ -327,6 +338,12 @@ def _part_of(one: Alignment, other: Alignment) -> bool:
     if one.pattern.intent is not other.pattern.intent:
         return False
     return one.covered != other.covered and one.covered & other.covered == one.covered
+
+
+def _mishears(alignment: Alignment, plain: int, said: Sequence[str], ours: Container[str]) -> bool:
+    """Whether an alignment takes one of these tokens for another word of the house than that which it is."""
+    edges = (e for option in alignment.chosen if option is not None for e in option.edges)
+    return any(e.how & How.SOUND and plain >> e.start & 1 and said[e.start] in ours for e in edges)
 
 
 def _better(one: Match, other: Match) -> bool:
