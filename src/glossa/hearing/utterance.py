@@ -128,9 +128,10 @@ class Hearing:
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = _without_numbers(edges, quantities)
         roles = self._tagging.of(words, edges, quantities)
-        if roles.fixed_at:  # the "mind" of "would you mind" stands for no other word
+        if fixed := roles.fixed_at:  # the "mind" of "would you mind" stands for no other word, but the "have" of "let's have a look at" may
             edges = tuple(
-                tuple(e for e in here if e.how == How.SAME) if roles.fixed_at >> at & 1 else here for at, here in enumerate(edges)
+                tuple(e for e in here if e.how == How.SAME or not fixed >> e.end - 1 & 1) if fixed >> at & 1 else here
+                for at, here in enumerate(edges)
             )
         if roles.unnumbered_at:  # the "un" of "un peu" and the "second" of "hang on a second" are no numbers
             quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.unnumbered_at)

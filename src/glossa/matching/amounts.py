@@ -9,7 +9,7 @@ from glossa.hearing.costs import COSTS
 from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import PLAIN_NAME, Devices
 from glossa.hearing.numbers import GUESSED, HOMOPHONE, ORDINAL, Quantity, widest
-from glossa.hearing.roles import How, Role
+from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.utterance import Utterance
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import plural
@@ -329,8 +329,15 @@ class _Measured:
         relaying = (i for i in range(at) if self._utterance.words[i] in self._language.grammar.relaying)
         if any(self._utterance.roles[i] == Role.VERB for i in relaying):  # "get the pump running"
             return False
+        if edge.how & How.FORM and at > first_said(self._utterance.roles) and self._begins_with(meant):
+            return word.endswith(tuple(self._language.grammar.told))  # "he parked the scope"; "parked the scope" may be misheard
         ordering = meant in self._language.verbs or meant in self._language.light or edge.how & How.REWRITTEN
         return bool(ordering) and (self._language.tells(word) or self._utterance.roles[at] == Role.TALK)
+
+    def _begins_with(self, word: str) -> bool:
+        """Whether the phrase orders with a word: it begins with it, and holds more."""
+        places = [p for p in self._alignment.pattern.places if not p.small]
+        return len(places) > 1 and word in places[0].words
 
     # --- the alignment as a whole -----------------------------------------------------------------------------------
 
