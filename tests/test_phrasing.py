@@ -196,7 +196,7 @@ class Sentences(Lines):
                 "de",
                 ("schalte die Leselampe ein", "mach das Werkstattradio aus", "dimme die Leselampe auf dreißig Prozent"),
             ),
-            "botica": ("es", ("enciende el letrero", "baja la persiana de la alcoba", "enciende la luz del mostrador")),
+            "botica": ("es", ("enciende el letrero", "cierra la persiana de la alcoba", "enciende la luz del mostrador")),
             "rotonde": ("fr", ("allume le spot de la cour", "allume l'halogène", "lance la cafetière")),
         }
         for name, (tag, orders) in commands.items():
@@ -440,13 +440,16 @@ class Wants(Lines):
         self.refused("whinmoor", "turn the hen house light on")
 
     def test_one_word_of_the_house_is_misheard_for_another_one(self) -> None:
-        self.accepted("redstart", {"wide lamp off": ("power", {"device": ("white",)})})
-        self.accepted(
-            "oriole", {"sofa amp on": ("state", {"device": ("sofa",)}), "bass amp on": ("state", {"device": ("bass",)})}
-        )
-        asked = self.matcher("whinmoor").match("bulk pump on")
-        assert asked.best is not None
-        self.assertEqual((asked.outcome, asked.best.slots["device"]), ("confirm", ("milk_pump",)))
+        for house, text, device in (
+            ("redstart", "wide lamp twenty brighter", "white"),
+            ("oriole", "sofa amp on", "sofa"),
+            ("whinmoor", "bulk pump on", "milk_pump"),
+        ):
+            match = self.matcher(house).match(text)
+            assert match.best is not None
+            self.assertIn(match.outcome, ("accept", "confirm"), text)
+            self.assertEqual(match.best.slots["device"], (device,), text)
+        self.accepted("oriole", {"bass amp on": ("state", {"device": ("bass",)})})
 
     def test_what_leads_to_a_value_and_what_counts_it(self) -> None:
         self.accepted(
