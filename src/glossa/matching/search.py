@@ -10,8 +10,6 @@ import math
 from collections.abc import Iterable, Sequence
 from heapq import heapify, heappop, heappush
 
-from msgspec import Struct
-
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.devices import Devices
 from glossa.hearing.roles import How, Role
@@ -20,6 +18,7 @@ from glossa.matching.aligner import Aligner
 from glossa.matching.alignment import About, Alignment, Option
 from glossa.matching.grammar import BUILT_IN, Grammar, Pattern, Place
 from glossa.matching.options import Choices, Options
+from glossa.matching.savings import Savings
 
 FLOOR = 0.45
 """Alignments with a lower score are not given; of 10,763 rows and misheard rows that were acted on or asked about, none had less than 0.46."""
@@ -46,17 +45,6 @@ Waiting = tuple[float, int, list[Options] | None]
 """A phrase that waits: what it costs at least, its number, and what its places can take where that is known."""
 
 
-class Saved(Struct, frozen=True, gc=False):
-    """What sentences beside a phrase save at most: by the first token that is taken so far, by where the last one ends, and in all."""
-
-    before: Sequence[float]
-    behind: Sequence[float]
-    most: float
-
-
-NO_SENTENCE = Saved((), (), 0.0)
-
-
 class Search:
     """Looks for alignments of one utterance; made for one utterance and thrown away.
 
@@ -81,11 +69,8 @@ class Search:
         self._said = frozenset(utterance.words)
         self._scaling = Role.AMOUNT in utterance.roles
         self._rests: dict[int, float] = {}
-        self._of_tokens: dict[tuple[int, bool], Saved] = {}
         self._hits = self._choices.hits
-        self._beside = self._saved_beside(floors)
-        every = (1 << len(utterance.words)) - 1
-        self._most_beside = self._beside_tokens(every, whole=True).most if self._beside else 0.0
+        self._savings = Savings(self._aligner, floors)
         self._most_asked = self._aligner.most_asked()
         self.steps, self._most_steps = 0, most
         self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
@@ -154,48 +139,6 @@ class Search:
                         return True
         return False
 
-    # --- sentences beside a phrase ----------------------------------------------------------------------------------
-
-    def _saved_beside(self, floors: Sequence[float]) -> tuple[tuple[list[float], list[float]], ...]:
-        """What sentences beside a phrase save that was heard in part, and in full; nothing where there are none."""
-        part, full = (self._aligner.saved_beside(floors, whole=whole) for whole in (False, True))
-        full = list(map(max, full[0], part[0])), list(map(max, full[1], part[1]))
-        return (part, full) if any(full[0]) or any(full[1]) else ()
-
-    def _beside_pattern(self, pattern: Pattern, options: Sequence[Options]) -> Saved:
-        """What sentences beside a pattern save at most, with what its places can take."""
-        if not self._beside:
-            return NO_SENTENCE
-        tokens, whole = 0, True
-        for number in pattern.main:
-            for option in options[number].all:
-                tokens |= option.tokens
-            must = pattern.places[number].missing >= COSTS.missing_default
-            whole = whole and not (must and all(o.cost >= COSTS.form for o in options[number].all))
-        known = self._of_tokens.get((tokens, whole))
-        if known is None:
-            known = self._of_tokens[tokens, whole] = self._beside_tokens(tokens, whole=whole)
-        return known
-
-    def _beside_tokens(self, tokens: int, *, whole: bool) -> Saved:
-        """What sentences save at most beside a phrase that takes some of these tokens and no others."""
-        before, behind = self._beside[whole]
-        count = len(before)
-        front, back = [0.0] * count, [0.0] * count
-        so_far = most = 0.0
-        for at in range(count - 1):
-            if tokens >> at & 1:
-                so_far = max(so_far, before[at])
-                most = max(most, so_far + behind[at + 1])
-            front[at] = so_far
-        front[-1], so_far = so_far, 0.0  # by the first token of none: any may still be
-        for at in range(count - 1, 0, -1):
-            if tokens >> at - 1 & 1:
-                so_far = max(so_far, behind[at])
-            back[at] = so_far
-        back[0] = so_far
-        return Saved(front, back, most)
-
     # --- laying a phrase over the utterance -------------------------------------------------------------------------
 
     def _loose_bounds(self) -> list[Waiting]:
@@ -213,7 +156,7 @@ class Search:
         by_slots: dict[int, float] = {}
         heaviest: dict[int, float] = {}
         found: list[Waiting] = []
-        floor, beside, usual, measured = self._floor, self._most_beside, self._usual, self._measured
+        floor, beside, usual, measured = self._floor, self._savings.most, self._usual, self._measured
         for number, words in saved.items():
             pattern = patterns[number]
             slots = by_slots.get(pattern.slot_set)
@@ -231,7 +174,7 @@ class Search:
 
     def _bound(self, pattern: Pattern, options: Sequence[Options]) -> float:
         """A cost that no way to lay the pattern can be under."""
-        cost = self._rest(pattern) - self._beside_pattern(pattern, options).most - _saved_by_small(pattern, options)
+        cost = self._rest(pattern) - self._savings.beside(pattern, options).most - _saved_by_small(pattern, options)
         for number in pattern.main:
             saved = options[number].least + pattern.places[number].missing
             if saved > 0:
@@ -291,7 +234,7 @@ class Search:
         claimed = self._claimed(pattern)
         heard = [(i, [o for o in options[i].all if o.gain > 0]) for i in pattern.small if options[i].all]
         steps_of_an_alignment = len(self.utterance.words) // 4
-        saved = self._beside_pattern(pattern, options)
+        saved = self._savings.beside(pattern, options)
         before_it, behind_it, beside = saved.before, saved.behind, saved.most > 0
         last = len(order)
 
