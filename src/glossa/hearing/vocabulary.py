@@ -156,12 +156,13 @@ class Vocabulary:
         for spelt, number in (*numbers.ones.items(), *numbers.tens.items()):
             self._same_number[spelt] = (*self._same_number.get(spelt, ()), str(number))
             self._same_number[str(number)] = (*self._same_number.get(str(number), ()), spelt)
-        # The "won" of "lamp won"; small words are homophones of too much.
-        self._homophones = {
+        same_sound = {
             heard: (*(s for s, n in numbers.ones.items() if n == number), str(number))
             for heard, number in numbers.homophones.items()
-            if heard not in language.small
         }
+        # The "won" of "lamp won"; small words are homophones of too much, but for the "to" of "lamp to at forty".
+        self._homophones = {heard: said for heard, said in same_sound.items() if heard not in language.small}
+        self._small_homophones = {heard: said for heard, said in same_sound.items() if heard in language.small}
         units = (w for texts in numbers.units.values() for w in texts)
         parts = (
             *numbers.ones,
@@ -227,6 +228,8 @@ class Vocabulary:
                 plain = [replace(e, cost=COSTS.toward) for e in here if not e.how]  # "too dim" may be the value "to dim"
                 here = [*plain, *(e for e in here if e.how and not self.language.changes(e.word))]
                 found[at - 1] += self._less(at, word)
+            if word in self._small_homophones and 0 < at < len(tokens) - 1:
+                here += self._number_of_a_name(tokens, at)
             letters = len(word)
             for end in range(at + 2, min(at + MOST_SPAN, len(tokens)) + 1):  # a word that was split
                 letters += len(tokens[end - 1])
@@ -238,6 +241,14 @@ class Vocabulary:
         for edge in self._separated(tokens):
             found[edge.start].append(edge)
         return tuple(map(tuple, found))
+
+    def _number_of_a_name(self, tokens: Words, at: int) -> Iterator[WordEdge]:
+        """The "two" of "lamp to at forty" and "room to light": within a name, where another preposition or the rest of the name follows."""
+        following = tokens[at + 1]
+        leads = following in self.language.grammar.absolute or following in self.language.grammar.relative
+        for said in self._small_homophones[tokens[at]]:
+            if tokens[at - 1] + said in self._pairs and (leads or said + following in self._pairs):
+                yield WordEdge(at, at + 1, said, COSTS.household, How.SOUND | How.TAKEN)
 
     # --- one word ---------------------------------------------------------------------------------------------------
 
