@@ -10,6 +10,7 @@ import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from unittest.mock import patch
 
 from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
@@ -19,7 +20,8 @@ from glossa.house import read_house
 from glossa.matching.amounts import amounts_of
 from glossa.matching.evidence import TERM_NAMES, TERMS, confidence, fitted_weights
 from glossa.matching.matcher import MOST_READINGS
-from glossa.matching.search import BEHIND, FLOOR, ROUNDING
+from glossa.matching.savings import Saved, Savings
+from glossa.matching.search import BEHIND, FLOOR, ROUNDING, Search
 from glossa.trials.findings import findings
 from glossa.trials.fit import Example, fit
 from tests import reference
@@ -546,6 +548,28 @@ class Properties(unittest.TestCase):
                 mine = amounts_of(utterance, one.alignment, grammar, 0.7)
                 told = reference.amounts(utterance, grammar, twins[0], 0.7)
                 self.assertEqual({t: round(a, 6) for t, a in mine.items()}, {t: round(a, 6) for t, a in told.items()})
+
+    def test_what_a_sentence_beside_a_phrase_saves_is_never_thought_to_be_less(self) -> None:
+        beside = Path(__file__).parent / "talk" / "beside" / "en"
+        lines = {
+            kind: (beside / f"{kind}.txt").read_text(encoding="utf-8").splitlines() for kind in ("front", "behind", "telling")
+        }
+        grammar = MATCHER.grammar("en")
+        everything = Saved([99.0] * 80, [99.0] * 80, 198.0)
+        cheaper = 0
+        for number, (kind, line) in enumerate((kind, line) for kind, listed in lines.items() for line in listed[::2]):
+            command = ("turn the galley lamp on", "radio off", "saloon lamp to forty", "shut the galley vent")[number % 4]
+            utterance = grammar.hearing.analyse(f"{command} {line}" if kind == "behind" else f"{line} {command}")
+            bounded, unbounded = Search(utterance, grammar), Search(utterance, grammar, (), 1_000_000)
+            unbounded._savings.most = everything.most
+            found = bounded.alignments()
+            with patch.object(Savings, "beside", lambda *_: everything):
+                every = unbounded.alignments()
+            with self.subTest(utterance.text):
+                self.assertEqual([a.cost for a in found[:1]], [a.cost for a in every[:1]])
+                self.assertEqual([a.pattern for a in found[:1]], [a.pattern for a in every[:1]])
+            cheaper += bounded.steps < unbounded.steps
+        self.assertGreater(cheaper, 20)
 
     @settings(max_examples=200)
     @given(st.text(max_size=200))
