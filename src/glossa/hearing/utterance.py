@@ -128,9 +128,8 @@ class Hearing:
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = _without_numbers(edges, quantities)
         roles = self._tagging.of(words, edges, quantities)
-        if (
-            fixed := roles.fixed_at
-        ):  # the "mind" of "would you mind" stands for no other word, but the "have" of "let's have a look at" may
+        fixed = roles.fixed_at
+        if fixed:  # the "mind" of "would you mind" stands for no other word; the "have" of "let's have a look at" may
             edges = tuple(
                 tuple(e for e in here if e.how == How.SAME or not fixed >> e.end - 1 & 1) if fixed >> at & 1 else here
                 for at, here in enumerate(edges)

@@ -295,9 +295,8 @@ class Vocabulary:
             yield Near(said, cost, How.TOWARD)
             for other in same.get(said, ()):
                 yield Near(other, cost + COSTS.synonym, How.TOWARD)
-        own = (
-            2 * COSTS.own_word if word in self.words and word not in language.poles else 0.0
-        )  # "run the pump" where that takes a time
+        # "Run the pump" is no "turn on" where a phrase of the house runs it for a time.
+        own = 2 * COSTS.own_word if word in self.words and word not in language.poles else 0.0
         for heard, near in self._rewritten.get(word, ()):
             if len(heard) == 1:
                 yield replace(near, cost=near.cost + own) if own else near
