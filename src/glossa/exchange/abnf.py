@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from glossa.exchange.rules import BROKEN, SCRIPTS, Grammar, GrammarProblem, Rule
+from glossa.exchange.rules import BROKEN, SCRIPTS, Grammar, GrammarProblem, Rule, alternatives
 from glossa.house.notation import MOST_DEPTH, MOST_REPEATS, Choice, Node, NotationError, Reference, Repeat, Row, Tag, Word, parse
 
 MARK = "#ABNF 1.0"
@@ -44,7 +44,7 @@ def write_abnf(grammar: Grammar) -> str:
 
 def _expansion(node: Node) -> str:
     if isinstance(node, Choice) and len(node.options) > 3:
-        return "\n    " + "\n  | ".join(_alternatives(node))
+        return "\n    " + "\n  | ".join(alternatives(node, written))
     return written(node)
 
 
@@ -64,19 +64,12 @@ def written(node: Node) -> str:
         case Row(parts):
             return " ".join(f"({written(p)})" if isinstance(p, (Choice, Row)) else written(p) for p in parts) or "$NULL"
         case Choice():
-            return " | ".join(_alternatives(node))
+            return " | ".join(alternatives(node, written))
         case Repeat(part, 0, 1):
             return f"[{written(part)}]"
         case Repeat(part, least, most):
             inner = written(part) if isinstance(part, (Word, Reference)) else f"({written(part)})"
             return f"{inner}<{least}>" if least == most else f"{inner}<{least}-{'' if most == MOST_REPEATS else most}>"
-
-
-def _alternatives(node: Choice) -> Iterator[str]:
-    weighted = len(set(node.weights)) > 1
-    for option, weight in zip(node.options, node.weights, strict=True):
-        text = f"({written(option)})" if isinstance(option, Choice) else written(option)
-        yield f"/{weight:g}/ {text}" if weighted else text
 
 
 # --- in -------------------------------------------------------------------------------------------------------------

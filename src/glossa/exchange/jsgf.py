@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from glossa.exchange.abnf import read_expansion
-from glossa.exchange.rules import BROKEN, Grammar, GrammarProblem, Rule
+from glossa.exchange.rules import BROKEN, Grammar, GrammarProblem, Rule, alternatives
 from glossa.house.notation import MOST_REPEATS, Choice, Node, Reference, Repeat, Row, Tag, Word
 
 MARK = "#JSGF"
@@ -42,7 +42,7 @@ def _holds_garbage(node: Node) -> bool:
 
 def _expansion(node: Node) -> str:
     if isinstance(node, Choice) and len(node.options) > 3:
-        return "\n    " + "\n  | ".join(_alternatives(node))
+        return "\n    " + "\n  | ".join(alternatives(node, _written))
     return _written(node)
 
 
@@ -57,7 +57,7 @@ def _written(node: Node) -> str:
         case Row(parts):
             return " ".join(f"({_written(p)})" if isinstance(p, (Choice, Row)) else _written(p) for p in parts) or "<NULL>"
         case Choice():
-            return " | ".join(_alternatives(node))
+            return " | ".join(alternatives(node, _written))
         case Repeat(part, 0, 1):
             return f"[{_written(part)}]"
         case Repeat(part, least, most):
@@ -68,13 +68,6 @@ def _written(node: Node) -> str:
             for _ in range(most - least):
                 more = f"[{inner} {more}]" if more else f"[{inner}]"
             return " ".join([*[inner] * least, *([more] if more else [])])
-
-
-def _alternatives(node: Choice) -> Iterator[str]:
-    weighted = len(set(node.weights)) > 1
-    for option, weight in zip(node.options, node.weights, strict=True):
-        text = f"({_written(option)})" if isinstance(option, Choice) else _written(option)
-        yield f"/{weight:g}/ {text}" if weighted else text
 
 
 # --- in -------------------------------------------------------------------------------------------------------------

@@ -9,7 +9,7 @@ from __future__ import annotations
 import heapq
 import math
 import random
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 
 from msgspec import Struct, field
@@ -86,6 +86,14 @@ def parts_of(node: Node) -> tuple[Node, ...]:
             return (part,)
         case _:
             return ()
+
+
+def alternatives(node: Choice, written: Callable[[Node], str]) -> Iterator[str]:
+    """The alternatives of a choice, each written by itself, with its weight in front where they differ: "/2/ lamp"."""
+    weighted = len(set(node.weights)) > 1
+    for option, weight in zip(node.options, node.weights, strict=True):
+        text = f"({written(option)})" if isinstance(option, Choice) else written(option)
+        yield f"/{weight:g}/ {text}" if weighted else text
 
 
 def references(node: Node) -> Iterator[str]:
