@@ -30,10 +30,12 @@ class PhraseSet(Struct, frozen=True, gc=False):
     Attributes:
         first: for every first word, what may follow it.
         single: the phrases of one word.
+        words: every word of a phrase.
     """
 
     first: Mapping[str, Branches]
     single: frozenset[str]
+    words: frozenset[str]
 
     @classmethod
     def of(cls, phrases: Iterable[str | Words]) -> PhraseSet:
@@ -44,18 +46,21 @@ class PhraseSet(Struct, frozen=True, gc=False):
         """
         tree: Branches = {}
         patterns: list[Branches] = []
+        said: set[str] = set()
         for phrase in phrases:
             if isinstance(phrase, str) and is_pattern(phrase):
                 patterns.append(_branches(parse(phrase), {END: {}}, phrase))
+                said.update(fold_words(phrase))
                 continue
             here = tree
             for word in phrase.split() if isinstance(phrase, str) else phrase:
                 here = here.setdefault(word, {})
+                said.add(word)
             if here is not tree:
                 here[END] = {}
         for pattern in patterns:
             tree = _merged(tree, pattern)
-        return cls(tree, frozenset(word for word, branches in tree.items() if END in branches))
+        return cls(tree, frozenset(word for word, branches in tree.items() if END in branches), frozenset(said))
 
     def at(self, words: Sequence[str], here: int) -> int:
         """How many words the longest phrase has that starts at ``here``; 0 where none does."""
@@ -95,20 +100,6 @@ class PhraseSet(Struct, frozen=True, gc=False):
                 return False
             at += length
         return True
-
-    @property
-    def words(self) -> frozenset[str]:
-        """Every word of a phrase."""
-        found: set[str] = set()
-        seen: set[int] = set()
-        waiting = [self.first]
-        while waiting:
-            branches = waiting.pop()
-            if id(branches) not in seen:
-                seen.add(id(branches))
-                found |= branches.keys()
-                waiting += branches.values()
-        return frozenset(found - {END})
 
 
 def _branches(node: Node, then: Branches, phrase: str) -> Branches:
