@@ -21,7 +21,7 @@ HERE = Path(__file__).parent
 FIGURES = {"rotdorn": (63, 32), "mirabelle": (69, 36), "azahar": (70, 36)}
 """Rows that must be carried out and are: of those that were seen while the word lists were mended, and of those kept aside."""
 POLITELY = {
-    "en": ("marigold", "galley lamp on", "turn the radio off", "close the galley vent", "saloon lamp to forty"),
+    "en": ("marigold", "galley lamp on", "turn the radio off", "close the galley vent", "saloon lamp to forty percent"),
     "de": ("rotdorn", "schalte die Küchenlampe ein", "mach das Flurlicht aus", "Küchenlampe auf vierzig Prozent"),
     "fr": ("mirabelle", "allume le plafonnier", "coupe la radio", "éteins la lampe de chevet"),
     "es": ("azahar", "enciende la luz de la cocina", "apaga la radio", "enciende la lamparita"),

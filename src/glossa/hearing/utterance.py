@@ -136,6 +136,9 @@ class Hearing:
             )
         if roles.unnumbered_at:  # the "un" of "un peu" and the "second" of "hang on a second" are no numbers
             quantities = tuple(q for q in quantities if ((1 << q.end) - (1 << q.start)) & ~roles.unnumbered_at)
+            quantities = tuple(
+                q for q in quantities if not roles.fixed_at >> q.end - 1 & 1
+            )  # "forty, sorry to bother you" is no two
         if roles.times_at:
             quantities = tuple(q for q in quantities if not ((1 << q.end) - (1 << q.start)) & roles.times_at)
             edges = self._with_measures(words, edges)
