@@ -68,7 +68,7 @@ class Figures(unittest.TestCase):
             ("forsthaus", "seen.csv"): (0.87, 0.92, 0), ("belfry", "seen.csv"): (0.85, 0.92, 0), ("rotonde", "seen.csv"): (0.89, 0.95, 0),
             ("coopers", "seen.csv"): (0.94, 0.97, 0), ("kontor", "seen.csv"): (0.84, 0.89, 0),
             ("candlewick", "aside.csv"): (0.92, 0.96, 0), ("whinmoor", "aside.csv"): (0.9, 0.94, 0), ("tidewell", "aside.csv"): (0.88, 0.89, 1),
-            ("encina", "aside.csv"): (0.9, 0.94, 0), ("pikestaff", "aside.csv"): (0.9, 0.91, 0), ("harrow", "aside.csv"): (0.9, 0.91, 0),
+            ("encina", "aside.csv"): (0.9, 0.94, 0), ("pikestaff", "aside.csv"): (0.89, 0.91, 0), ("harrow", "aside.csv"): (0.9, 0.91, 0),
             ("gannet", "aside.csv"): (0.93, 0.96, 0), ("ciderhouse", "aside.csv"): (0.88, 0.91, 1), ("taberna", "aside.csv"): (0.9, 0.95, 0),
             ("cottonwood", "aside.csv"): (0.9, 0.93, 0), ("dunlin", "aside.csv"): (0.78, 0.82, 0),
         }  # fmt: skip

@@ -313,6 +313,8 @@ class Vocabulary:
             ours = self._is_ours(word)
             farthest = COSTS.ours_farthest if ours else COSTS.taken_farthest if taken else COSTS.farthest
             more = (COSTS.taken if taken else 0.0) + (COSTS.ours if ours else 0.0)
+            if word in language.light:  # "get off" is hardly the kettle
+                farthest = min(farthest, COSTS.light_farthest)
             for said, distance in self._sounding(word, self.sound(word), farthest):
                 if distance <= self._strict.get(said, farthest) and not (word in self._kin and said in self._kin):
                     numbers = word in self._counted and said in self._amounts  # one number is never taken for another
