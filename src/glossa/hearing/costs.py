@@ -26,7 +26,7 @@ class Costs(Struct, frozen=True, gc=False):
         sound, sound_slope: a word that is ``d`` apart by sound costs the share ``sound + sound_slope * d``.
         farthest, taken_farthest: words further apart than this are not bridged; the second is for words that are usually others,
             which cost ``taken`` more.
-        ours_farthest, ours: the same for a word of the house that was heard for another one of it, and what it costs more.
+        vocabulary_farthest, vocabulary: the same for a word of the house that was heard for another one of it, and what it costs more.
         light_farthest: the same for verbs that say little, which everybody says all the time.
         said_again: a word of the house that was said before.
         part, head_first, first_words: a part of a name, one with its noun in front, its first words alone. other_name: a part of a name
@@ -62,9 +62,9 @@ class Costs(Struct, frozen=True, gc=False):
     sound_slope: float = 1.3
     farthest: float = 0.42
     taken_farthest: float = 0.4
-    ours_farthest: float = 0.36
+    vocabulary_farthest: float = 0.36
     light_farthest: float = 0.3
-    ours: float = 0.4
+    vocabulary: float = 0.4
     taken: float = 0.2
     said_again: float = 0.3
     part: float = 0.05

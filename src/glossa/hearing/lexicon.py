@@ -91,7 +91,7 @@ class Lexicon:
         named: the words of the names of devices and groups; only_named: those that no phrase and no value has.
         of_noun_word: for a word of a noun, the devices that it may be said of.
         of_longer_value: for the number of a specification, the words of its values of several words.
-        chosen: the first words of values that are one of a choice, directions left out.
+        choices: the first words of values that are one of a choice, directions left out.
         numbers: what reads quantities.
         ordering: the words that its phrases order with.
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
@@ -114,7 +114,7 @@ class Lexicon:
         self._pairs: set[tuple[str, str]] = set()
         self._strict: dict[str, float] = {}
         self._kin: set[str] = set()
-        self.chosen: set[str] = set()
+        self.choices: set[str] = set()
         self.specs: list[Values] = []
         self.spec_of: dict[tuple[str, str], int] = {}
         self.specs_of: dict[str, list[int]] = {}
@@ -481,7 +481,7 @@ class Lexicon:
                 self._strict.update({w: form.farthest for w in form.words if w not in self._words})
             bare = self.bare(form.words)
             if isinstance(form.value, str) and self.language.poles.keys().isdisjoint(form.words):
-                self.chosen.add(form.words[0])
+                self.choices.add(form.words[0])
             superlative = len(bare) > 1 and bare[0] in self.language.poles  # "au plus bas" is no "plus bas"
             self._add(form.words, Entry("value", spec=number, value=form.value, cost=form.cost), whole=superlative)
             if len(form.words) > 1:

@@ -265,7 +265,7 @@ class Tags:
             up_to = up_to or (word in tagging.directions and bool(following) and bool(tagging.named_levels.at(words, at + 1)))
             counted = any(q.start == at + 1 for q in self._quantities)  # "down a couple of degrees"
             article = following in tagging.lexicon.articles and roles[at + 1] != Role.AMOUNT and not counted
-            valued = counted or following in tagging.lexicon.chosen  # "the stereo on thirty", "the stereo on jazz"
+            valued = counted or following in tagging.lexicon.choices  # "the stereo on thirty", "the stereo on jazz"
             becomes = valued and word in tagging.absolute and before in (Role.WORD, Role.UNKNOWN)
             behind = before == Role.NUMBER and following and not self._ends_a_name(at - 1)  # "forty percent on the lamp"
             leads_to_name = leads and following in tagging.lexicon.named  # "brighter on spot two"

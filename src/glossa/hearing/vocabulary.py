@@ -310,9 +310,9 @@ class Vocabulary:
         for said in self._homophones.get(word, ()):
             yield Near(said, COSTS.household, How.SOUND)
         if self._may_be_misheard(word):
-            ours = self._is_ours(word)
-            farthest = COSTS.ours_farthest if ours else COSTS.taken_farthest if taken else COSTS.farthest
-            more = (COSTS.taken if taken else 0.0) + (COSTS.ours if ours else 0.0)
+            own = self._in_vocabulary(word)
+            farthest = COSTS.vocabulary_farthest if own else COSTS.taken_farthest if taken else COSTS.farthest
+            more = (COSTS.taken if taken else 0.0) + (COSTS.vocabulary if own else 0.0)
             if word in language.light:  # "get off" is hardly the kettle
                 farthest = min(farthest, COSTS.light_farthest)
             for said, distance in self._sounding(word, self.sound(word), farthest):
@@ -360,7 +360,7 @@ class Vocabulary:
             word = word.replace(written, meant)
         return word
 
-    def _is_ours(self, word: str) -> bool:
+    def _in_vocabulary(self, word: str) -> bool:
         """Whether a word is one of the house; one that is only a value of a kind that knows its own may be any word."""
         return word in self.words and word not in self._strict
 
@@ -368,7 +368,7 @@ class Vocabulary:
         """Whether a word may have been written for another one; one of the house only where nothing turns on it, as on a direction or a number."""
         language = self.language
         itself = word in language.negation.single or word in language.grammar.copula
-        if self._is_ours(word):
+        if self._in_vocabulary(word):
             itself = itself or word in language.poles or word in self._counted or word in language.small or word in language.light
         return not itself and 2 <= len(word) <= 30 and not word[0].isdigit()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -49,7 +50,7 @@ class PhraseSet(Struct, frozen=True, gc=False):
         said: set[str] = set()
         for phrase in phrases:
             if isinstance(phrase, str) and is_pattern(phrase):
-                patterns.append(_branches(parse(phrase), {END: {}}, phrase))
+                patterns.append(_pattern(phrase))
                 said.update(fold_words(phrase))
                 continue
             here = tree
@@ -100,6 +101,12 @@ class PhraseSet(Struct, frozen=True, gc=False):
                 return False
             at += length
         return True
+
+
+@lru_cache(maxsize=1024)
+def _pattern(phrase: str) -> Branches:
+    """What a phrase with alternatives stands for; kept, for a language file is checked before its lists are made."""
+    return _branches(parse(phrase), {END: {}}, phrase)
 
 
 def _branches(node: Node, then: Branches, phrase: str) -> Branches:

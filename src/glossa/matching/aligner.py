@@ -26,6 +26,9 @@ MOST_AMOUNT = 0.5
 class Aligner:
     """Makes the alignments of one utterance.
 
+    Attributes:
+        parted: where a sentence beside a phrase may begin or end, as a bit mask.
+
     Args:
         utterance: what was heard.
         language: its language.
@@ -52,7 +55,7 @@ class Aligner:
         self._depends = self._poles | places_of(Role.AMOUNT, roles)  # on what else the phrase takes
         self._left: tuple[dict[int, Item], ...] = ({}, {}, {})
         self._ended, self._begun = self._before_a_phrase(), self._behind_a_phrase()
-        self._parted = utterance.pauses | self._ended | self._begun
+        self.parted = utterance.pauses | self._ended | self._begun
         self._rooms = 0  # "it's dark in the hall": where it is so may stand in a complaint
         for room in utterance.rooms() if utterance.requests else ():
             self._rooms |= (1 << room.end) - (1 << room.start)
@@ -147,7 +150,7 @@ class Aligner:
         utterance = self._utterance
         first, last = (main & -main).bit_length() - 1, main.bit_length()
         preamble, reason = 0, 0
-        if main and self._parted:
+        if main and self.parted:
             preamble, reason = self._clauses_beside(first, last, whole=heard_in_full(pattern, chosen))
         if (preamble | reason) & self._telling & self._poles and self._contradicts((preamble | reason) & self._poles, chosen):
             preamble, reason = self._clauses_beside(first, last, whole=False)
@@ -261,8 +264,6 @@ class Aligner:
         utterance = self._utterance
         count = len(utterance.words)
         before, behind = [0.0] * (count + 1), [0.0] * (count + 1)
-        if not self._parted:
-            return before, behind
         least = min(WEIGHT[Role.PREAMBLE], WEIGHT[Role.REASON])
         saved = [
             max(0.0, floor - (COSTS.beside if role == Role.WORD else least))

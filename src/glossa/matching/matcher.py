@@ -305,7 +305,7 @@ def _fits(whole: Match, understood: Understood) -> bool:
     return roles.isdisjoint(TELLING) and not another
 
 
-def _lead(meanings: Sequence[Meant], said: Sequence[str], ours: Container[str]) -> float:
+def _lead(meanings: Sequence[Meant], said: Sequence[str], vocabulary: Container[str]) -> float:
     """By how many words of cost the best meaning leads.
 
     No rival is what does not count in the mode, what is refused where the best is not, what lies out of range or still lacks something where
@@ -315,7 +315,7 @@ def _lead(meanings: Sequence[Meant], said: Sequence[str], ours: Container[str]) 
     Args:
         meanings: the best one first.
         said: the words of the utterance.
-        ours: the words of the house.
+        vocabulary: the words of the house.
     """
     if not meanings:
         return 0.0
@@ -326,10 +326,10 @@ def _lead(meanings: Sequence[Meant], said: Sequence[str], ours: Container[str]) 
     if not best.reading.missing:
         rivals = [m for m in rivals if not m.reading.missing]
     plain = 0
-    for option in best.alignment.chosen:
+    for option in best.alignment.chosen if rivals else ():
         if option is not None and not any(e.how & How.SOUND for e in option.edges):
             plain |= option.tokens
-    rivals = [m for m in rivals if not (_part_of(m.alignment, best.alignment) or _mishears(m.alignment, plain, said, ours))]
+    rivals = [m for m in rivals if not (_part_of(m.alignment, best.alignment) or _mishears(m.alignment, plain, said, vocabulary))]
     return round(max(0.0, rivals[0].reading.cost - best.reading.cost), 9) if rivals else best.reading.weight
 
 
@@ -340,10 +340,10 @@ def _part_of(one: Alignment, other: Alignment) -> bool:
     return one.covered != other.covered and one.covered & other.covered == one.covered
 
 
-def _mishears(alignment: Alignment, plain: int, said: Sequence[str], ours: Container[str]) -> bool:
+def _mishears(alignment: Alignment, plain: int, said: Sequence[str], vocabulary: Container[str]) -> bool:
     """Whether an alignment takes one of these tokens for another word of the house than that which it is."""
     edges = (e for option in alignment.chosen if option is not None for e in option.edges)
-    return any(e.how & How.SOUND and plain >> e.start & 1 and said[e.start] in ours for e in edges)
+    return any(e.how & How.SOUND and plain >> e.start & 1 and said[e.start] in vocabulary for e in edges)
 
 
 def _better(one: Match, other: Match) -> bool:

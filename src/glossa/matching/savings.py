@@ -38,6 +38,9 @@ class Savings:
     """
 
     def __init__(self, aligner: Aligner, floors: Sequence[float]) -> None:
+        self.any, self.most = False, 0.0
+        if not aligner.parted:
+            return
         part, full = (aligner.saved_beside(floors, whole=whole) for whole in (False, True))
         full = (
             [max(f, p) for f, p in zip(full[0], part[0], strict=True)],
@@ -46,7 +49,7 @@ class Savings:
         self._by_token = part, full
         self._known: dict[tuple[int, bool], Saved] = {}
         self.any = any(full[0]) or any(full[1])
-        self.most = self._beside((1 << len(floors)) - 1, whole=True).most if self.any else 0.0
+        self.most = self._beside((1 << len(floors)) - 1, whole=True).most
 
     def beside(self, pattern: Pattern, options: Sequence[Options]) -> Saved:
         """What they save beside a phrase whose places can take these options; less where it can't have been heard in full."""
