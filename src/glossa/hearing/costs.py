@@ -8,7 +8,7 @@ from glossa.hearing.roles import Role
 
 WEIGHT = {
     Role.FILLER: 0.02, Role.SMALL: 0.06, Role.VERB: 0.35, Role.WORD: 1.0, Role.POLE: 1.4, Role.TALK: 1.5, Role.NEGATION: 2.0,
-    Role.NUMBER: 1.5, Role.UNKNOWN: 1.3, Role.AMOUNT: 0.1, Role.ASIDE: 0.15, Role.REPEAT: 0.05, Role.BROKEN: 1.0, Role.EXCEPTION: 1.5, Role.PREAMBLE: 0.1, Role.REASON: 0.1,
+    Role.NUMBER: 1.5, Role.UNKNOWN: 1.3, Role.AMOUNT: 0.1, Role.ASIDE: 0.15, Role.BROKEN: 1.0, Role.EXCEPTION: 1.5, Role.PREAMBLE: 0.1, Role.REASON: 0.1,
 }  # fmt: skip
 """What a token weighs, which is what leaving it unexplained costs. A number weighs this much however many words it takes."""
 

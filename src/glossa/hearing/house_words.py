@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Container, Iterable, Iterator, Mapping, Set
+from itertools import pairwise
 
 from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
@@ -24,6 +25,12 @@ def sequences(intents: Iterable[Intent], tag: str) -> Iterator[Sequence]:
 def words_of(intents: Iterable[Intent], tag: str) -> set[str]:
     """The words of the phrases of some intents."""
     return {w for sequence in sequences(intents, tag) for position in sequence.positions for w in position.words}
+
+
+def doubled(intents: Iterable[Intent], tag: str) -> set[str]:
+    """The words that the phrases of some intents have twice in a row: "knock knock"."""
+    pairs = (pair for sequence in sequences(intents, tag) for pair in pairwise(sequence.positions))
+    return {word for one, other in pairs for word in one.words if word in other.words}
 
 
 def verbs(house: House, tag: str, language: Language) -> frozenset[str]:

@@ -97,6 +97,7 @@ class Lexicon:
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
         opening: for an intent that raises or lowers something, the words that open or shut it. comparing: for one that changes something,
             the words that say what and in which direction.
+        pairs: words that follow each other in names.
         several: runs of several words by their first one, with the other ways to say each.
     """
 
@@ -111,7 +112,7 @@ class Lexicon:
         self._root = _Node()
         self._words: set[str] = set()
         self._of_spec: dict[tuple[str, int], int] = {}
-        self._pairs: set[tuple[str, str]] = set()
+        self.pairs: set[tuple[str, str]] = set()
         self._strict: dict[str, float] = {}
         self._kin: set[str] = set()
         self.choices: set[str] = set()
@@ -151,7 +152,7 @@ class Lexicon:
         self.ignored = PhraseSet.of(self.texts(house.words.ignore))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
-            self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms, house.recogniser, self._pairs,
+            self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms, house.recogniser, self.pairs,
         )  # fmt: skip
         units: dict[str, str] = {}
         for spec in self.specs:
@@ -259,7 +260,7 @@ class Lexicon:
                 node = node.next.setdefault(word, _Node())
             self._words.update(way)
             if entry.kind in ("name", "group", "room"):
-                self._pairs.update(pairwise(way))
+                self.pairs.update(pairwise(way))
             made = replace(entry, cost=entry.cost + cost) if cost else entry
             if made not in node.entries:
                 node.entries.append(made)

@@ -30,8 +30,6 @@ class Role(Enumeration):
     """By how much something changes: "a bit", "a lot"."""
     ASIDE: ClassVar[Role]
     """A word with an opposite that is a preposition here: the "on" of "forty percent on the lamp"."""
-    REPEAT: ClassVar[Role]
-    """The first of two same runs of words: a false start."""
     BROKEN: ClassVar[Role]
     """A preposition or an article at the end, with nothing behind it: the "to" of "dim the lamp to"."""
     EXCEPTION: ClassVar[Role]

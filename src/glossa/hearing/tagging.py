@@ -14,11 +14,6 @@ from glossa.language import PhraseSet
 LITTLE, LOT = 0.5, 2.0
 """What "slightly" and "a lot" make of the usual amount of a change."""
 
-LONGEST_REPEAT = 4
-"""Words of the longest false start that is looked for."""
-
-_COUNTED = frozenset((Role.NUMBER, Role.NEGATION, Role.TALK))
-
 
 class Tagging:
     """Finds the roles of the tokens of the utterances of one house in one language.
@@ -76,6 +71,7 @@ class Tags:
         self._tagging, self._words, self._edges = tagging, words, edges
         self._language = tagging.language
         self._known = tagging.lexicon.vocabulary.words
+        self._joined = self._language.grammar.joined
         self.degree, self.times, self.times_at, self.unnumbered_at, self.ordered = 1.0, 0.0, 0, 0, -1
         self.fixed_at = 0
         self._quantities = [q for q in widest(quantities) if q.cost < HOMOPHONE]
@@ -92,13 +88,13 @@ class Tags:
         for at in range(1, len(words)):  # the "sie" of "mach sie an"
             if self.roles[at] == Role.TALK and self.roles[at - 1] == Role.VERB and words[at] in tagging.pronouns:
                 self.roles[at] = Role.SMALL
+        self._going_on()
         self._ordered()
+        self._to_be_done()
         self._relayed()
         self._returning()
         self._kept()
         self._asides()
-        if repeats:
-            self._repeats()
         self._broken()
 
     def weights(self, filler: float) -> list[float]:
@@ -134,8 +130,9 @@ class Tags:
             return [Role.AMOUNT] * degree
         named = filler == 1 and words[at] in known and not ignored and not (at == 0 and self._opens(words))
         if filler and filler == length and not named:
-            if length > 1:
+            if length > 1 or (words[at] in language.numbers.ordinals and self._orders(at + 1)):  # "first turn the lamp on"
                 self.unnumbered_at |= (1 << at + length) - (1 << at)
+            if length > 1:
                 self.fixed_at |= (1 << at + length) - (1 << at)
             return [Role.FILLER] * length
         if negation and negation == length:
@@ -148,6 +145,16 @@ class Tags:
         """Whether the first word opens what is said, though a name holds it: the "right" of "right turn the lamp off"."""
         lexicon = self._tagging.lexicon
         return words[0] in lexicon.only_named and words[1:2] != () and words[1] not in lexicon.named
+
+    def _orders(self, at: int) -> bool:
+        """Whether a verb or an article stands at a token, or what says nothing."""
+        language, word = self._language, self._words[at] if at < len(self._words) else ""
+        return (
+            word in language.light
+            or word in language.verbs
+            or word in language.grammar.articles
+            or word in language.filler.single
+        )
 
     def _some(self, at: int) -> bool:
         """Whether a word is an article rather than an amount: the "some" of "play some music"."""
@@ -211,6 +218,40 @@ class Tags:
                 self.roles[here] = Role.FILLER
                 self.ordered = here
                 return
+
+    def _to_be_done(self) -> None:
+        """A form that else tells of something is what is to be done in "how about turning the lamp off", "the lamp needs turning off",
+        "I want the lamp turned off" and "can the lamp be turned off"."""
+        words, roles, language = self._words, self.roles, self._language
+        ordering, grammar = language.phrases("grammar", "ordering"), language.grammar
+        first = first_said(roles)
+        wanted = False
+        for at, word in enumerate(words):
+            wanted = wanted or bool(ordering.at(words, at)) or (word in grammar.relaying and roles[at] == Role.VERB)
+            before = at - 1
+            if at and roles[at] == Role.POLE and words[before] in grammar.going and words[first] in grammar.permitting:
+                if before > first:  # "could the heating go up"
+                    roles[first] = roles[before] = Role.FILLER
+                continue
+            if not at or roles[at] != Role.TALK or not language.tells(word):
+                continue
+            if words[before] in grammar.passive and words[first] in grammar.permitting and before > first:
+                roles[first] = roles[before] = Role.FILLER
+            elif words[before] in grammar.needing and language.tells(word, language.light):  # not "the cat wants feeding"
+                roles[before] = Role.FILLER
+            elif not (self._said_for_it(before) or (wanted and Role.TALK not in roles[first:at])):
+                continue
+            roles[at] = Role.FILLER
+
+    def _said_for_it(self, at: int) -> bool:
+        """Whether a token says nothing and is no mere hesitation: the "mind" of "would you mind turning"."""
+        return self.roles[at] == Role.FILLER and self._words[at] not in self._language.numbers.hesitation
+
+    def _going_on(self) -> None:
+        """The "and" of "and turn the lamp on" says no more than "so"."""
+        first = first_said(self.roles)
+        if first + 1 < len(self.roles) and self._words[first] in self._joined and self.roles[first] == Role.SMALL:
+            self.roles[first] = Role.FILLER
 
     def _relayed(self) -> None:
         """The "tell" and the "to" of "tell the sweeper to go home" hand a command on."""
@@ -288,24 +329,11 @@ class Tags:
         """Whether a direction such as "brighter" may stand before a preposition."""
         return before not in self._tagging.movable and not self._language.opposite(before, word)
 
-    def _repeats(self) -> None:
-        """A false start: the first of two same runs; numbers, negations and opposites are left alone."""
-        words, roles, count = self._words, self.roles, len(self._words)
-        for size in range(min(LONGEST_REPEAT, count // 2), 0, -1):
-            for at in range(count - 2 * size + 1):
-                for gap in (0, 1, 2):
-                    again = at + size + gap
-                    if again + size > count or words[at : at + size] != words[again : again + size]:
-                        continue
-                    if any(r not in (Role.FILLER, Role.SMALL) for r in roles[at + size : again]):
-                        continue
-                    run = roles[at : at + size]
-                    if not any(r in _COUNTED or (r == Role.POLE and size == 1 and gap) for r in run):
-                        roles[at : at + size] = [Role.REPEAT] * size
-
     def _broken(self) -> None:
         """A preposition or an article at the end, with nothing behind it: "dim the lamp to ..."."""
-        if self._words[0] in self._language.question:  # "what is the lamp at"
+        first = next((w for w, r in zip(self._words, self.roles, strict=True) if r != Role.FILLER and w not in self._joined), "")
+        question, copula = self._language.question, self._language.grammar.copula
+        if first in question or any(w in question and w not in copula for w in self._words):  # "tell me what the lamp is at"
             return
         at = len(self.roles) - 1
         while at > 0 and self.roles[at] == Role.FILLER:

@@ -16,8 +16,10 @@ from glossa.hearing.asides import Beside
 from glossa.hearing.clauses import ClauseGrammar
 from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
+from glossa.hearing.house_words import doubled
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.numbers import HOMOPHONE, Quantity
+from glossa.hearing.repair import Dropped, Repairs
 from glossa.hearing.roles import How, Role
 from glossa.hearing.tagging import Tagging
 from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
@@ -32,7 +34,7 @@ class Utterance(Struct, frozen=True, gc=False):
 
     Attributes:
         text: what was heard.
-        tokens, words: its tokens, contractions folded and merged words taken apart, and their words.
+        tokens, words: its tokens, contractions folded, merged words taken apart and false starts left out, and their words.
         roles: what each token does.
         weights: what leaving each token unexplained costs, in content words.
         edges: for every token, the words of the house that start there.
@@ -46,6 +48,7 @@ class Utterance(Struct, frozen=True, gc=False):
         telling: the tokens that no clause holds that is beside the command: names, directions, numbers; as a bit mask.
         pointed: the devices that "it" stands for because a clause in front names them, as a bit mask.
         beside: where sentences beside a command may end and begin.
+        dropped: the false starts and hesitations that were taken out before.
     """
 
     text: str
@@ -65,6 +68,7 @@ class Utterance(Struct, frozen=True, gc=False):
     telling: int = 0
     pointed: int = 0
     beside: Beside = Beside()
+    dropped: tuple[Dropped, ...] = ()
 
     def weight(self, mask: int) -> float:
         """What the tokens of a bit mask weigh together."""
@@ -111,6 +115,11 @@ class Hearing:
         known = lexicon.vocabulary.words
         self._subtracting = language.amounts.taken_off.keys() | language.amounts.added.keys()
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
+        twice = doubled(lexicon.house.intents.values(), lexicon.tag)
+        twice |= {
+            said[0] for runs in lexicon.several.values() for said in runs if len(said) == 2 and said[0] == said[1]
+        }  # "bye bye"
+        self._repairs = Repairs(language, lexicon.named, lexicon.pairs, known, twice)
 
     def analyse(self, text: str) -> Utterance:
         """An utterance with its roles and chart; one that is empty or too long has only its tokens, at most ``MOST_TOKENS`` + 1.
@@ -121,9 +130,10 @@ class Hearing:
 
     def _analysed(self, text: str) -> Utterance:
         tokens = self._prepared(text)
-        words = tuple(t.word for t in tokens)
         if not tokens or len(tokens) > MOST_TOKENS:
-            return Utterance(text, tokens, words)
+            return Utterance(text, tokens, tuple(t.word for t in tokens))
+        tokens, dropped = self._repairs.of(tokens)
+        words = tuple(t.word for t in tokens)
         edges = self.lexicon.vocabulary.edges(words)
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = _without_numbers(edges, quantities)
@@ -166,7 +176,7 @@ class Hearing:
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions,
             roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.requests, clauses.telling,
-            clauses.pointed, clauses.beside,
+            clauses.pointed, clauses.beside, dropped,
         )  # fmt: skip
 
     def _with_prepositions(

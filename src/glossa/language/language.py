@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
 
@@ -128,17 +128,22 @@ class Language(Struct, frozen=True):
         """Whether a word says in which direction something changes by degrees: "raise", "warmer"."""
         return any(axis in self.grammar.changing for axis, _ in self.poles.get(word, ()))
 
-    def tells(self, word: str) -> bool:
+    def tells(self, word: str, verbs: Container[str] = ()) -> bool:
         """Whether a word is a form of a verb that tells of something instead of ordering it.
+
+        Args:
+            word: the word.
+            verbs: the verbs that count, all that the language file names by default.
 
         >>> [load_language("en").tells(w) for w in ("turned", "dimming", "bed")]
         [True, True, False]
         """
+        verbs = verbs or self.verbs
         for ending in self.grammar.told:
             if word.endswith(ending) and len(word) - len(ending) >= 2:
                 stem = word[: -len(ending)]
-                doubled = len(stem) > 2 and stem[-1] == stem[-2] and stem[:-1] in self.verbs
-                if stem in self.verbs or (len(ending) > 1 and stem + "e" in self.verbs) or doubled:
+                doubled = len(stem) > 2 and stem[-1] == stem[-2] and stem[:-1] in verbs
+                if stem in verbs or (len(ending) > 1 and stem + "e" in verbs) or doubled:
                     return True
         return False
 

@@ -32,11 +32,13 @@ class PhraseSet(Struct, frozen=True, gc=False):
         first: for every first word, what may follow it.
         single: the phrases of one word.
         words: every word of a phrase.
+        among: every word of a phrase of several.
     """
 
     first: Mapping[str, Branches]
     single: frozenset[str]
     words: frozenset[str]
+    among: frozenset[str]
 
     @classmethod
     def of(cls, phrases: Iterable[str | Words]) -> PhraseSet:
@@ -48,20 +50,28 @@ class PhraseSet(Struct, frozen=True, gc=False):
         tree: Branches = {}
         patterns: list[Branches] = []
         said: set[str] = set()
+        among: set[str] = set()
         for phrase in phrases:
             if isinstance(phrase, str) and is_pattern(phrase):
                 patterns.append(_pattern(phrase))
-                said.update(fold_words(phrase))
+                among.update(fold_words(phrase))
                 continue
             here = tree
-            for word in phrase.split() if isinstance(phrase, str) else phrase:
+            run = phrase.split() if isinstance(phrase, str) else phrase
+            for word in run:
                 here = here.setdefault(word, {})
-                said.add(word)
+            (among if len(run) > 1 else said).update(run)
             if here is not tree:
                 here[END] = {}
         for pattern in patterns:
             tree = _merged(tree, pattern)
-        return cls(tree, frozenset(word for word, branches in tree.items() if END in branches), frozenset(said))
+        single = frozenset(word for word, branches in tree.items() if END in branches)
+        return cls(tree, single, frozenset(said | among), frozenset(among))
+
+    @property
+    def doubled(self) -> frozenset[str]:
+        """The words with which a phrase begins twice: "chop chop"."""
+        return frozenset(word for word, branches in self.first.items() if word in branches)
 
     def at(self, words: Sequence[str], here: int) -> int:
         """How many words the longest phrase has that starts at ``here``; 0 where none does."""

@@ -63,6 +63,8 @@ class GrammarWords(Section, frozen=True):
         auxiliary: verbs that a negation stands behind, before another verb: "do".
         keeping: verbs that leave something as it is, before a word of ``as_it_is``, and set it otherwise.
         ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
+        needing: verbs before what is to be done: "needs turning off". permitting, passive: "can" and "be", as in "can it be turned off".
+        going: verbs of what moves by itself, as in "can it go up".
         asking: words that a question about a state may hold beside those of its phrase.
         distributive: those of ``all`` that a noun follows: "every", so that "every evening" is not everything.
         head: where the noun of a name stands, ``last`` or ``first``.
@@ -110,6 +112,10 @@ class GrammarWords(Section, frozen=True):
     announcing: Words = []
     ahead: Words = []
     ordering: Words = []
+    needing: Words = []
+    permitting: Words = []
+    passive: Words = []
+    going: Words = []
     auxiliary: Words = []
     keeping: Words = []
     possessive: Words = []

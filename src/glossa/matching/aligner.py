@@ -14,7 +14,7 @@ from glossa.matching.grammar import Pattern, Place
 
 _Poles = tuple[tuple[str, int], ...]
 
-_LIGHT = (Role.FILLER, Role.SMALL, Role.REPEAT, Role.AMOUNT)
+_LIGHT = (Role.FILLER, Role.SMALL, Role.AMOUNT)
 """Roles of tokens that may stand between a clause and a command."""
 
 _SAID_IN_ASKING = frozenset((Role.TALK, Role.VERB, Role.AMOUNT, Role.UNKNOWN, Role.SMALL))

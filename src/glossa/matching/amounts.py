@@ -324,7 +324,7 @@ class _Measured:
         word = self._utterance.words[at]
         if word == meant or word in self._grammar.lexicon.vocabulary.words:
             return False
-        if at and self._utterance.roles[at - 1] == Role.FILLER:  # "would you mind closing the blind"
+        if self._utterance.roles[at] == Role.FILLER:  # "would you mind closing the blind"
             return False
         relaying = (i for i in range(at) if self._utterance.words[i] in self._language.grammar.relaying)
         if any(self._utterance.roles[i] == Role.VERB for i in relaying):  # "get the pump running"
@@ -396,7 +396,7 @@ class _Measured:
         """Whether the phrase stands behind a word that makes it a part of what is told."""
         utterance = self._utterance
         at = min((o.start for _, o in self._taken() if o.tokens), default=0)
-        passed = (Role.FILLER, Role.REPEAT, Role.AMOUNT, Role.VERB, Role.SMALL)  # a verb that is left over is governed too
+        passed = (Role.FILLER, Role.AMOUNT, Role.VERB, Role.SMALL)  # a verb that is left over is governed too
         said = utterance.beside
         while at > 0 and not (said.governed | said.ended) >> at & 1 and utterance.roles[at - 1] in passed:
             at -= 1
@@ -407,7 +407,7 @@ class _Measured:
 
     def _question(self) -> None:
         utterance = self._utterance
-        articles, skipped = self._grammar.lexicon.articles, (Role.FILLER, Role.REPEAT)
+        articles, skipped = self._grammar.lexicon.articles, (Role.FILLER,)
         beginning = zip(utterance.words, utterance.roles, strict=True)
         first = next(
             (i for i, (w, r) in enumerate(beginning) if r not in skipped and (w not in articles or w in self._pronouns)), None
@@ -517,4 +517,4 @@ class _Measured:
 
     def _says_something(self, start: int, end: int) -> bool:
         roles, weights = self._utterance.roles, self._utterance.weights
-        return all(roles[i] != Role.REPEAT and (weights[i] >= WEIGHTY or roles[i] == Role.SMALL) for i in range(start, end))
+        return all(weights[i] >= WEIGHTY or roles[i] == Role.SMALL for i in range(start, end))

@@ -45,7 +45,7 @@ MOST_PATH = -2 * math.log(UNHEARD)
 LITTLE_LEFT = 0.95
 """The score from which on a command explains all that was said."""
 
-_NO_COMMAND = frozenset((Role.FILLER, Role.SMALL, Role.TALK, Role.UNKNOWN, Role.ASIDE, Role.REPEAT))
+_NO_COMMAND = frozenset((Role.FILLER, Role.SMALL, Role.TALK, Role.UNKNOWN, Role.ASIDE))
 """A stretch that holds nothing else is no command."""
 
 TELLING = (Role.WORD, Role.POLE, Role.NUMBER)

@@ -102,7 +102,7 @@ def scaled(value: Value, utterance: Utterance, alignment: Alignment) -> Value:
 _LEFT_OVER = {
     Role.FILLER: "filler", Role.SMALL: "small word", Role.VERB: "a verb that says little", Role.POLE: "a word that has an opposite",
     Role.TALK: "tells or asks", Role.NEGATION: "negation", Role.NUMBER: "a number with no place", Role.WORD: "a word of the house with no place",
-    Role.UNKNOWN: "unknown word", Role.AMOUNT: "by how much", Role.ASIDE: "a preposition here", Role.REPEAT: "said twice",
+    Role.UNKNOWN: "unknown word", Role.AMOUNT: "by how much", Role.ASIDE: "a preposition here",
     Role.BROKEN: "broken off", Role.EXCEPTION: "takes something out", Role.PREAMBLE: "a clause in front",
     Role.REASON: "a clause behind",
 }  # fmt: skip
@@ -112,7 +112,10 @@ _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"
 def pieces_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> tuple[Piece, ...]:
     """The items of an alignment as rows, in the order in which they were heard; their costs add up to the alignment's."""
     count = len(utterance.tokens)
-    rows = [(item.start if item.end else count, _piece(utterance, alignment, grammar, item)) for item in alignment.items]
+    rows = [(item.start + 0.5 if item.end else count, _piece(utterance, alignment, grammar, item)) for item in alignment.items]
+    rows += [
+        (d.at, Piece(utterance.text[d.start : d.end], "", "left over", 0.0, d.why, "", d.start, d.end)) for d in utterance.dropped
+    ]
     return tuple(piece for _, piece in sorted(rows, key=lambda r: r[0]) if piece.cost or piece.heard)
 
 

@@ -64,8 +64,20 @@ def fired(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> tuple
 
 def _negation(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A negation that no phrase holds; one in a clause of its own is a reason: "..., I can't sleep"."""
-    left = alignment.left_over(Role.NEGATION)
+    left = [at for at in alignment.left_over(Role.NEGATION) if not _denies(utterance, at, grammar)]
     return " ".join(utterance.words[at] for at in left) if left else ""
+
+
+def _denial(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A "no" right before the verb of an order, which rather says that something else went wrong: "no turn the lamp off"."""
+    return next((utterance.words[at] for at in alignment.left_over(Role.NEGATION) if _denies(utterance, at, grammar)), "")
+
+
+def _denies(utterance: Utterance, at: int, grammar: Grammar) -> bool:
+    language, word = grammar.lexicon.language, utterance.words[at]
+    answers, corrects = language.phrases("answers", "no").single, language.phrases("grammar", "correction").single
+    opens = word in answers and word in corrects and at == first_said(utterance.roles)
+    return opens and any(w in language.verbs for w in utterance.words[at + 1 : at + 2])
 
 
 def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
@@ -74,15 +86,13 @@ def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     within = _against_the_value(alignment, grammar)
     if within:
         return within
-    left = alignment.left_over(Role.POLE, Role.WORD, Role.TALK, Role.REPEAT, Role.VERB)
+    left = alignment.left_over(Role.POLE, Role.WORD, Role.TALK, Role.VERB)
     left = [at for at in left if utterance.words[at] in language.poles]
     if not left or alignment.pattern.garbage:
         return ""
     said = _said(alignment)
     for at in left:
         word = utterance.words[at]
-        if utterance.roles[at] == Role.REPEAT and word in said:  # "turn off the turn off the strip light"
-            continue
         for other in said:
             if language.opposite(word, other):
                 return f"{word} / {other}"
@@ -209,11 +219,7 @@ def _second_command(utterance: Utterance, alignment: Alignment, grammar: Grammar
         return ""
     for expression in utterance.expressions:
         plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
-        if (
-            plain
-            and not expression.tokens & alignment.covered
-            and Role.REPEAT not in utterance.roles[expression.start : expression.end]
-        ):
+        if plain and not expression.tokens & alignment.covered:
             return " ".join(utterance.words[expression.start : expression.end])
     return ""
 
@@ -322,6 +328,7 @@ STOPS = (
     Stop("second command", Severity.REJECT, _second_command, "another device with a direction or a number of its own"),
     Stop("question", Severity.REJECT, _question, "a verb in front that asks how something is"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
+    Stop("denial", Severity.CONFIRM, _denial, 'a "no" in front of an order'),
     Stop(
         "guessed negation", Severity.CONFIRM, _guessed_negation, "a word with no place that may be a negation which was misheard"
     ),

@@ -17,7 +17,7 @@ from glossa.matching.alignment import Alignment, Candidate
 from glossa.matching.grammar import Grammar
 
 _PASSED = frozenset((Role.SMALL, Role.FILLER))
-_OPENING = frozenset((Role.FILLER, Role.REPEAT, Role.PREAMBLE))
+_OPENING = frozenset((Role.FILLER, Role.PREAMBLE))
 _MISHEARD = frozenset((Role.UNKNOWN, Role.TALK, Role.WORD, Role.VERB))
 
 
@@ -96,11 +96,12 @@ class _Beside:
         if several and word in self.grammar.possessive:  # "his lamps" are not all of them
             yield at
         said_of_one = word in self.lexicon.articles or word in self.grammar.pronouns
+        goes_on = at > 0 and self.utterance.roles[at - 1] == Role.NUMBER  # "forty for all the lights"
         described = at and self.utterance.words[at - 1] in self.lexicon.articles and role in (Role.WORD, Role.VERB)
         if several and (
             role in (Role.UNKNOWN, Role.TALK)
             or described
-            or (role == Role.SMALL and self.grammar.head == "last" and not said_of_one)
+            or (role == Role.SMALL and self.grammar.head == "last" and not said_of_one and not goes_on)
         ):
             yield at
 
