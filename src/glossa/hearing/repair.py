@@ -7,6 +7,7 @@ was given up can be left out safely, for all of its words, a negation too, come 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence, Set
+from itertools import combinations
 
 from msgspec import Struct
 
@@ -61,7 +62,8 @@ class Repairs:
         states = {*language.switch.on, *language.switch.off}
         self._verbs = (language.light | language.verbs) - states
         self._light = language.small | language.filler.single
-        self._poles, self._absolute = frozenset(language.poles), frozenset(language.grammar.absolute)
+        self._opposite, self._joined = language.opposite, frozenset(language.grammar.joined)
+        self._absolute = frozenset(language.grammar.absolute)
 
     def of(self, tokens: Sequence[Token]) -> tuple[tuple[Token, ...], tuple[Dropped, ...]]:
         """The tokens that are left, and what was taken out."""
@@ -122,9 +124,9 @@ class Repairs:
         if same == 1:
             return 0 if between or words[at] in self._kept else again
         run = words[at : at + same]
-        counted = all((w in self._counting and w not in self._absolute) or w[0].isdigit() for w in run)  # "one two one two"
-        if counted or all(w in self._poles for w in run):
-            return 0
+        counted = all((w in self._counting and w not in self._absolute) or w[0].isdigit() for w in run)
+        if counted or run[0] in self._joined or any(self._opposite(a, b) for a, b in combinations(run, 2)):
+            return 0  # "one two one two", "camera and camera cooler", "up down up down"
         if len(between) <= FEW_WORDS and all(w in self._light or w in self._hesitation for w in between):
             return again
         if at == 0 and len(between) <= FEW_WORDS and between[0] in self._verbs and all(w in self._light for w in between[1:]):

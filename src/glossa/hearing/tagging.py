@@ -223,25 +223,27 @@ class Tags:
         """A form that else tells of something is what is to be done in "how about turning the lamp off", "the lamp needs turning off",
         "I want the lamp turned off" and "can the lamp be turned off"."""
         words, roles, language = self._words, self.roles, self._language
-        ordering, grammar = language.phrases("grammar", "ordering"), language.grammar
-        first = first_said(roles)
-        wanted = False
-        for at, word in enumerate(words):
-            wanted = wanted or bool(ordering.at(words, at)) or (word in grammar.relaying and roles[at] == Role.VERB)
-            before = at - 1
-            if at and roles[at] == Role.POLE and words[before] in grammar.going and words[first] in grammar.permitting:
-                if before > first:  # "could the heating go up"
+        grammar, first = language.grammar, first_said(roles)
+        permitted = words[first] in grammar.permitting
+        if not permitted and Role.TALK not in roles:
+            return
+        for at in range(1, len(words)):
+            word, before = words[at], at - 1
+            told = roles[at] == Role.TALK and language.tells(word)
+            if permitted and before > first:
+                moving = words[before] in grammar.going and roles[at] == Role.POLE  # "could the heating go up"
+                if moving or (words[before] in grammar.passive and (told or word in language.verbs)):
                     roles[first] = roles[before] = Role.FILLER
-                continue
-            if not at or roles[at] != Role.TALK or not language.tells(word):
-                continue
-            if words[before] in grammar.passive and words[first] in grammar.permitting and before > first:
-                roles[first] = roles[before] = Role.FILLER
-            elif words[before] in grammar.needing and language.tells(word, language.light):  # not "the cat wants feeding"
+            if told and words[before] in grammar.needing and language.tells(word, language.light):  # not "the cat wants feeding"
                 roles[before] = Role.FILLER
-            elif not (self._said_for_it(before) or (wanted and Role.TALK not in roles[first:at])):
-                continue
-            roles[at] = Role.FILLER
+            if told and (self._said_for_it(before) or (Role.TALK not in roles[first:at] and self._wanted(at))):
+                roles[at] = Role.FILLER
+
+    def _wanted(self, at: int) -> bool:
+        """Whether what stands in front of a token says how something is to be: "I want the lamp", "get the lamp"."""
+        ordering, relaying = self._language.phrases("grammar", "ordering"), self._language.grammar.relaying
+        words, roles = self._words, self.roles
+        return any(ordering.at(words, i) or (words[i] in relaying and roles[i] == Role.VERB) for i in range(at))
 
     def _said_for_it(self, at: int) -> bool:
         """Whether a token says nothing and is no mere hesitation: the "mind" of "would you mind turning"."""
