@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from itertools import takewhile
 
 from msgspec import Struct
 
 from glossa.hearing.devices import Devices
+from glossa.hearing.house_words import words_of
 from glossa.hearing.roles import Role
 from glossa.hearing.tokens import MOST_TOKENS
 from glossa.hearing.utterance import Utterance
@@ -16,7 +18,7 @@ from glossa.matching import Matcher
 from glossa.matching.alignment import Candidate
 from glossa.matching.grammar import Grammar
 from glossa.matching.options import Choices
-from glossa.matching.result import SlotValue
+from glossa.matching.result import Outcome, Reading, SlotValue
 
 
 class Answer(Struct, frozen=True):
@@ -33,6 +35,8 @@ MOST_LEFT = 0.5
 
 MOST_COST = 0.6
 """What a value may cost as an answer."""
+
+_LITTLE = frozenset((Role.FILLER, Role.SMALL, Role.VERB))
 
 LONGEST = 24
 """Tokens of the longest answer."""
@@ -70,26 +74,40 @@ class Answers:
         words = utterance.words
         if not words or len(words) > LONGEST:
             return None
+        plain = _plainly(utterance, language)
+        if plain and (plain != "yes" or kind == "confirm"):
+            return Answer(plain)
         if kind != "pin":
             rest = _corrected(utterance, language)
             if rest:
                 again = self.read(rest, kind if kind != "confirm" else "missing", slot, candidates, intent, slots, tag)
                 if again is not None and again.kind == "value":
                     return again
-        bare = utterance.bare or words
-        for name in ("cancel", "no", "yes"):
-            known = language.phrases("answers", name)
-            if known.whole(words) or known.whole(bare) or (name != "yes" and known.made_of(words)):
-                return None if name == "yes" and kind != "confirm" else Answer(name)
-        if kind == "confirm":
-            return Answer("yes") if language.phrases("answers", "yes").made_of(words) else None
-        if kind == "pin":
-            digits = _passcode(utterance, grammar)
-            return Answer("value", digits) if digits else None
-        choices = Choices(utterance, grammar)
-        if kind == "which":
-            return _one_of(choices, candidates, intent)
-        return _value(choices, slot, intent, slots)
+        value = None
+        if kind == "pin" and (digits := _passcode(utterance, grammar)):
+            value = Answer("value", digits)
+        elif kind in ("which", "missing"):
+            asked = Asked(Choices(utterance, grammar), intent, slots)
+            value = _one_of(asked, candidates) if kind == "which" else _value(asked, slot)
+        said = "" if value is not None else _in_other_words(utterance, language)
+        return Answer(said) if said and (said != "yes" or kind == "confirm") else value
+
+    def agrees(self, text: str, reading: Reading, device: SlotValue, mode: str) -> bool:
+        """Whether a text says yes and then the command once more: "yes turn it on".
+
+        Args:
+            text: what was heard.
+            reading: what is asked about. device: what it is done with.
+            mode: the mode that is on.
+        """
+        utterance = self._matcher.grammar(reading.language).hearing.analyse(text)
+        yes = self._matcher.grammar(reading.language).lexicon.language.phrases("answers", "yes")
+        hesitating = takewhile(lambda i: utterance.roles[i] == Role.FILLER, range(len(utterance.roles)))
+        if not any(yes.at(utterance.words, at) for at in hesitating):
+            return False
+        match = self._matcher.match(text, reading.language, mode, device if isinstance(device, tuple) else ())
+        understood = match.outcome in (Outcome.ACCEPT, Outcome.CONFIRM) and not match.parts
+        return understood and match.best is not None and match.best.meaning == reading.meaning
 
     def is_back(self, text: str, tag: str) -> bool:
         """Whether a text asks for what was before the last change."""
@@ -99,6 +117,36 @@ class Answers:
         known, words = language.phrases("back", "phrases"), utterance.words
         begun = language.phrases("followup", "before").at(words, 0) if words else 0
         return len(words) <= MOST_TOKENS and any(known.whole(w) for w in (words, utterance.bare, words[begun:]))
+
+
+def _plainly(utterance: Utterance, language: Language) -> str:
+    """``cancel``, ``no`` or ``yes`` where an utterance is one of their phrases, ``""`` where it is none."""
+    words, bare = utterance.words, utterance.bare or utterance.words
+    known = ((name, language.phrases("answers", name)) for name in ("cancel", "no", "yes"))
+    return next((name for name, phrases in known if phrases.whole(words) or phrases.whole(bare)), "")
+
+
+def _in_other_words(utterance: Utterance, language: Language) -> str:
+    """``cancel``, ``no`` or ``yes`` where an utterance says that and nothing of a command, ``""`` where it does not.
+
+    A negation without a name, a number or a direction is a no, whatever stands beside it: "no I didn't say that", "not now". A yes has only
+    little words beside it: "er yes I did".
+    """
+    words, known = utterance.words, [(name, language.phrases("answers", name)) for name in ("yes", "no", "cancel")]
+    said: set[str] = set()
+    at = 0
+    while at < len(words):
+        length, name = max((phrases.at(words, at), name) for name, phrases in known)
+        role = utterance.roles[at]
+        if length or role == Role.NEGATION:
+            said.add(name if length else "no")
+        elif role in (Role.UNKNOWN, Role.TALK):
+            said.add("")  # "sure she did" is no yes
+        elif role not in _LITTLE:
+            return ""
+        at += max(length, 1)
+    said_no = next((name for name in ("cancel", "no") if name in said), "")
+    return said_no or ("yes" if said == {"yes"} else "")
 
 
 def _corrected(utterance: Utterance, language: Language) -> str:
@@ -121,66 +169,113 @@ def _passcode(utterance: Utterance, grammar: Grammar) -> str:
     return ""
 
 
-def _left(choices: Choices, tokens: int) -> float:
-    """What the words beside some tokens weigh, "one" and its kin aside."""
-    utterance, ones = choices.utterance, choices.grammar.lexicon.language.grammar.one
-    return sum(
-        w
-        for i, (w, word) in enumerate(zip(utterance.weights, utterance.words, strict=True))
-        if not tokens >> i & 1 and word not in ones
-    )
+class Asked:
+    """What is asked, and what an answer to it may hold besides.
+
+    Args:
+        choices: what the answer may be.
+        intent, slots: what the question is about.
+
+    Attributes:
+        beside: the tokens that any answer may hold: "one" and its kin, what a measure is called, the "it's" and the "of course" of "it's the big
+            one of course", and the "turn on" of "turn on the big one"; as a bit mask.
+    """
+
+    def __init__(self, choices: Choices, intent: Intent, slots: Mapping[str, SlotValue]) -> None:
+        self.choices, self.intent, self.slots = choices, intent, slots
+        utterance, lexicon = choices.utterance, choices.grammar.lexicon
+        language = lexicon.language
+        asking, yes = language.question.difference(language.grammar.copula), language.phrases("answers", "yes")
+        free = {*language.grammar.one, *language.amounts.measures, *words_of([intent], lexicon.tag), *map(str, slots.values())}
+        self.beside = 0
+        for at, (word, role) in enumerate(zip(utterance.words, utterance.roles, strict=True)):
+            if word in lexicon.named:
+                continue
+            little = word in free or role == Role.VERB or (role == Role.TALK and word not in asking)
+            self.beside |= (1 << at + max(little, yes.at(utterance.words, at))) - (1 << at)
+
+    def left(self, tokens: int) -> float:
+        """What the words beside some tokens weigh that an answer need not hold."""
+        return self.choices.utterance.left(tokens | self.beside)
 
 
-def _one_of(choices: Choices, candidates: tuple[str, ...], intent: Intent) -> Answer | None:
-    """ "the galley one", "the second one", "both", or the whole name."""
+def _one_of(asked: Asked, candidates: tuple[str, ...]) -> Answer | None:
+    """ "the galley one", "the second one", "both", "not the small one", or the whole name."""
+    choices, intent = asked.choices, asked.intent
     utterance, lexicon = choices.utterance, choices.grammar.lexicon
-    language = lexicon.language
-    ordinals, ones = language.answers.ordinals, language.grammar.one
-    bare = [
-        w
-        for w, r in zip(utterance.words, utterance.roles, strict=True)
-        if r not in (Role.FILLER, Role.SMALL) and w not in (*ones, "1")
-    ]
-    if len(bare) == 1 and bare[0] in ordinals and ordinals.index(bare[0]) < len(candidates):
-        return Answer("value", (candidates[ordinals.index(bare[0])],))
-    if any(language.phrases("grammar", name).whole(bare) for name in ("all", "pair")):
-        return Answer("value", candidates)
+    counted = _by_number(asked, candidates)
+    if counted is not None:
+        return counted
     offered = lexicon.mask(candidates)
     best: tuple[float, Answer] | None = None
     for found in choices.devices(lexicon.fitting(intent)):
         devices = found.value
         assert isinstance(devices, Devices)
         meant = devices.devices & offered
-        if meant and _left(choices, found.tokens) <= MOST_LEFT and (best is None or found.cost < best[0]):
+        if meant and asked.left(found.tokens) <= MOST_LEFT and (best is None or found.cost < best[0]):
             best = found.cost, Answer("value", lexicon.devices(meant), which=devices.which and meant.bit_count() > 1)
     for room in utterance.rooms():
         meant = room.entry.devices & offered
         tokens = (1 << room.end) - (1 << room.start)
-        if meant and _left(choices, tokens) <= MOST_LEFT and (best is None or room.cost <= best[0] or best[1].which):
+        if meant and asked.left(tokens) <= MOST_LEFT and (best is None or room.cost <= best[0] or best[1].which):
             best = room.cost, Answer("value", lexicon.devices(meant), which=meant.bit_count() > 1)
-    return best[1] if best else _told_apart(choices, candidates)
+    return best[1] if best else _told_apart(asked, candidates)
 
 
-def _told_apart(choices: Choices, candidates: tuple[str, ...]) -> Answer | None:
-    """ "the small one": the candidates whose names hold every word of the answer."""
-    utterance, lexicon = choices.utterance, choices.grammar.lexicon
-    ones = lexicon.language.grammar.one
-    places = [i for i, r in enumerate(utterance.roles) if r not in (Role.FILLER, Role.SMALL) and utterance.words[i] not in ones]
-    ids = []
-    for device in candidates:
-        held = {w for ways in lexicon.house.devices[device].names.values() for way in ways for w in way}
-        if all(any(e.word in held for e in utterance.edges[i] if e.end == i + 1) for i in places):
-            ids.append(device)
+def _by_number(asked: Asked, candidates: tuple[str, ...]) -> Answer | None:
+    """ "the second one", "number two", "the last one", "both of them"."""
+    utterance, lexicon = asked.choices.utterance, asked.choices.grammar.lexicon
+    language, answers = lexicon.language, lexicon.language.answers
+    little = (Role.FILLER, Role.SMALL)
+    told = {*answers.ordinals, *answers.last}
+    said = [
+        w
+        for i, (w, r) in enumerate(zip(utterance.words, utterance.roles, strict=True))
+        if w in told or not (r in little or asked.beside >> i & 1 or w in language.numbers.labels)
+    ]
+    things = [w for w in said if w not in lexicon.of_noun_word]  # "both lamps"
+    if any(language.phrases("grammar", name).whole(w) for name in ("all", "pair") for w in (things, utterance.words)):
+        return Answer("value", candidates)
+    if len(said) > 1 or not (said or utterance.quantities):
+        return None
+    places = {word: place for place, word in enumerate(answers.ordinals)}
+    places |= {str(word): number - 1 for word, number in language.number_words.items()}
+    places |= dict.fromkeys(answers.last, len(candidates) - 1)
+    place = places.get(said[0] if said else utterance.words[-1], -1)
+    return Answer("value", (candidates[place],)) if 0 <= place < len(candidates) else None
+
+
+def _told_apart(asked: Asked, candidates: tuple[str, ...]) -> Answer | None:
+    """ "the small one": the candidates whose names hold every word of the answer; "not the small one": the others."""
+    utterance, lexicon = asked.choices.utterance, asked.choices.grammar.lexicon
+    little, beside = (Role.FILLER, Role.SMALL, Role.NEGATION), asked.beside
+    places = [i for i, r in enumerate(utterance.roles) if r not in little and not beside >> i & 1]
+    names = {d: {w for ways in lexicon.house.devices[d].names.values() for way in ways for w in way} for d in candidates}
+
+    def holding(tokens: Sequence[int]) -> list[str]:
+        return [
+            d
+            for d, held in names.items()
+            if all(any(e.word in held for e in utterance.edges[i] if e.end == i + 1) for i in tokens)
+        ]
+
+    ids, negation = holding(places), next((i for i, r in enumerate(utterance.roles) if r == Role.NEGATION), -1)
+    if negation >= 0:
+        behind = [i for i in places if i > negation]
+        run = [i for number, i in enumerate(behind) if i == behind[0] + number]
+        excluded = holding(run) if run else []
+        ids = [d for d in holding([i for i in places if i not in run]) if d not in excluded] if excluded else []
     if not places or not ids or len(ids) == len(candidates):
         return None
     return Answer("value", tuple(ids), which=len(ids) > 1)
 
 
-def _value(choices: Choices, slot: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Answer | None:
+def _value(asked: Asked, slot: str) -> Answer | None:
+    choices, intent, slots = asked.choices, asked.intent, asked.slots
     lexicon = choices.grammar.lexicon
     house = lexicon.house
     if slot == "device":
-        devices = [c for c in choices.devices(lexicon.fitting(intent)) if _left(choices, c.tokens) <= MOST_LEFT]
+        devices = [c for c in choices.devices(lexicon.fitting(intent)) if asked.left(c.tokens) <= MOST_LEFT]
         if not devices:
             return None
         meant = devices[0].value
@@ -193,11 +288,11 @@ def _value(choices: Choices, slot: str, intent: Intent, slots: Mapping[str, Slot
         spec = next((lexicon.spec_of[d, slot] for d in ids if (d, slot) in lexicon.spec_of), None)
     if spec is None:
         return None
-    fitting = [c for c in whole_values(choices, spec) if c.cost < MOST_COST]
+    fitting = [c for c in whole_values(choices, spec, asked.beside) if c.cost < MOST_COST]
     return Answer("value", fitting[0].value, outside=fitting[0].outside) if fitting else None  # type: ignore[arg-type]
 
 
-def whole_values(choices: Choices, spec: int) -> list[Candidate]:
-    """The values of a specification that an utterance is, but for words of little weight, best first."""
+def whole_values(choices: Choices, spec: int, beside: int) -> list[Candidate]:
+    """The values of a specification that an utterance is, but for words of little weight and some tokens, as a bit mask; best first."""
     options = (o.candidate for o in choices.values(spec))
-    return [c for c in options if c is not None and _left(choices, c.tokens) <= MOST_LEFT]
+    return [c for c in options if c is not None and choices.utterance.left(c.tokens | beside) <= MOST_LEFT]

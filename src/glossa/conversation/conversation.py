@@ -503,6 +503,9 @@ class Conversation:
             pending.slots,
             pending.language,
         )
+        reading, device = pending.reading, pending.slots.get("device", "")
+        if answer is None and pending.kind == "confirm" and reading is not None:
+            answer = Answer("yes") if self._answers.agrees(text, reading, device, self.mode) else None
         if answer is None:
             return self._answered_and_more(text, at, pending)
         intent = self.house.intents[pending.intent]

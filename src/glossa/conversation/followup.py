@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from glossa.conversation.answers import MOST_COST, whole_values
 from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import Devices
+from glossa.hearing.tokens import mask_of
 from glossa.house.effects import Shift, slot_of
 from glossa.house.model import Intent
 from glossa.language import Language, PhraseSet
@@ -93,10 +94,11 @@ class FollowUps:
     def _value(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
         """Another value for what was set last: "no, sixty"."""
         lexicon = choices.grammar.lexicon
+        ones = mask_of(w in lexicon.language.grammar.one for w in choices.utterance.words)
         for name, setting in intent.set.items():
             slot = slot_of(setting)
             spec = lexicon.slot_spec.get(slot, lexicon.spec_of.get((last[0], name), -1)) if slot else -1
-            fitting = [c for c in whole_values(choices, spec) if c.cost < MOST_COST and not c.outside] if spec >= 0 else []
+            fitting = [c for c in whole_values(choices, spec, ones) if c.cost < MOST_COST and not c.outside] if spec >= 0 else []
             if fitting and not isinstance(fitting[0].value, Devices):
                 return FollowUp(slots={slot: fitting[0].value})
         return None
@@ -104,18 +106,17 @@ class FollowUps:
     @staticmethod
     def _devices(choices: Choices, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
         utterance, lexicon = choices.utterance, choices.grammar.lexicon
-        every = (1 << len(utterance.words)) - 1
         # Where nothing but a room is named, what is of the same kind in it is meant.
         rooms = {e.tokens for e in utterance.expressions if e.things.rank == RANK["room"]}
         for candidate in choices.devices(lexicon.fitting(intent)):
             named = isinstance(candidate.value, Devices) and candidate.tokens not in rooms
-            if named and utterance.weight(every & ~candidate.tokens) <= MOST_LEFT:
+            if named and utterance.left(candidate.tokens) <= MOST_LEFT:
                 assert isinstance(candidate.value, Devices)
                 return FollowUp(lexicon.devices(candidate.value.devices), candidate.value.which)
         devices = lexicon.house.devices
         kinds = {devices[d].kind for d in last}
         for room in utterance.rooms():
-            if utterance.weight(every & ~((1 << room.end) - (1 << room.start))) <= MOST_LEFT:
+            if utterance.left((1 << room.end) - (1 << room.start)) <= MOST_LEFT:
                 ids = tuple(d for d in lexicon.devices(room.entry.devices) if devices[d].kind in kinds)
                 if ids:
                     return FollowUp(ids, which=len(ids) > 1 and len(last) == 1)

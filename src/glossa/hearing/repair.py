@@ -54,15 +54,17 @@ class Repairs:
         self._correction, self._pairs = language.phrases("grammar", "correction"), pairs
         counting = {*numbers.ones, *numbers.tens, *numbers.hundred, *numbers.scales, *numbers.digits_only, *numbers.homophones}
         self._counting = frozenset(counting)
-        self._kept = self._counting.union(language.negation.single, doubled, *(p.doubled for p in phrases))
+        answers = (language.phrases("answers", name) for name in ("yes", "no", "cancel"))  # "uh uh"
+        self._kept = self._counting.union(language.negation.single, doubled, *(p.doubled for p in (*phrases, *answers)))
         self._named = frozenset(named) | language.number_words.keys() | counting - {*numbers.homophones}
         # The "like" of "would you like" is more than a hesitation.
         self._hesitation = frozenset(numbers.hesitation).difference(known, *(p.among for p in phrases))
         self._small = language.small
         states = {*language.switch.on, *language.switch.off}
         self._verbs = (language.light | language.verbs) - states
-        self._light = language.small | language.filler.single
-        self._opposite, self._joined = language.opposite, frozenset(language.grammar.joined)
+        self._joined = frozenset(language.grammar.joined)
+        self._light = (language.small | language.filler.single) - self._joined  # of "spot and spot two" both are meant
+        self._opposite = language.opposite
         self._absolute = frozenset(language.grammar.absolute)
 
     def of(self, tokens: Sequence[Token]) -> tuple[tuple[Token, ...], tuple[Dropped, ...]]:

@@ -80,6 +80,10 @@ class Utterance(Struct, frozen=True, gc=False):
             mask ^= low
         return total
 
+    def left(self, mask: int) -> float:
+        """What the tokens weigh together that are not in a bit mask."""
+        return self.weight(((1 << len(self.words)) - 1) & ~mask)
+
     def written(self, start: int, end: int) -> str:
         """The tokens from ``start`` to ``end`` as they were written, so that "don't" stays what it was."""
         return " ".join(self.text[self.tokens[start].start : self.tokens[end - 1].end].split())

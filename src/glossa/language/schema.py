@@ -166,12 +166,13 @@ class AsideWords(Section, frozen=True):
 
 
 class Answers(Section, frozen=True):
-    """What answers a question."""
+    """What answers a question; ``ordinals`` in their order, ``last`` is said of the last one that was offered."""
 
     yes: Words = []
     no: Words = []
     cancel: Words = []
     ordinals: Words = []
+    last: Words = []
 
 
 class Sounds(Section, frozen=True):

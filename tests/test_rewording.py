@@ -1,0 +1,151 @@
+"""Commands in other words than those of the tables, and commands that are begun again."""
+
+from __future__ import annotations
+
+import sys
+import unittest
+from collections import Counter
+from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import glossa
+from glossa.trials.measures import kind
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "benchmarks"))
+import accuracy
+import reworded
+
+LEAST = {"switch": 0.95, "value": 0.95, "any": 0.97}
+"""The shares of commands in other words that are carried out."""
+TAKEN_BACK = ("", "uh ", "no ", "sorry ", "i mean ", "no wait ")
+
+
+class OtherWords(unittest.TestCase):
+    def test_nearly_all_are_carried_out_and_none_is_taken_for_another_command(self) -> None:
+        for name in ("marigold", "townhouse", "mirabelle", "rotdorn", "azahar"):
+            house, rows = accuracy.houses([name])[name]
+            lines = [line for line in reworded.filled(house, rows) if line[0].endswith("ways")]
+            counts: dict[str, Counter[str]] = {}
+            for (section, _, row), result in zip(lines, glossa.run_table(house, [row for *_, row in lines]), strict=True):
+                counts.setdefault(section.split()[0], Counter()).update(all=1, right=result.right)
+                self.assertNotIn(kind(result), ("wrong action", "false accept"), f"{name}: {row.utterance}")
+            for section, count in counts.items():
+                self.assertGreaterEqual(count["right"] / count["all"], LEAST[section], f"{name} {section}")
+
+
+class BegunAgain(unittest.TestCase):
+    house, rows = accuracy.houses(["marigold"])["marigold"]
+    matcher = glossa.Matcher(house)
+    plain = tuple(r.utterance for r in rows if not r.session and not r.parts and r.outcomes == ("accept",) and " " in r.utterance)
+
+    @settings(max_examples=300)
+    @given(st.sampled_from(plain), st.integers(1, 8), st.sampled_from(TAKEN_BACK))
+    def test_means_what_was_begun_again_or_is_not_carried_out(self, line: str, given_up: int, taken_back: str) -> None:
+        words = line.split()
+        again = self.matcher.match(f"{' '.join(words[:given_up])} {taken_back}{line}")
+        once = self.matcher.match(line)
+        if again.outcome == once.outcome == "accept" and again.best and once.best and not again.parts:
+            self.assertEqual(again.best.meaning, once.best.meaning)
+
+    def means(self, line: str, other: str, outcome: str = "accept") -> None:
+        match, expected = self.matcher.match(line), self.matcher.match(other)
+        assert match.best is not None and expected.best is not None
+        self.assertEqual((match.outcome, match.best.meaning), (outcome, expected.best.meaning), line)
+
+    def test_what_is_given_up_is_left_out_and_shown(self) -> None:
+        for line in (
+            "turn on the er turn on the saloon lamp",
+            "turn on the galley lamp no turn on the saloon lamp",
+            "turn turn on the the saloon lamp",
+            "turn on the saloon lamp turn on the saloon lamp",
+            "saloon lamp turn on the saloon lamp",
+            "could um you turn on the saloon lamp",
+        ):
+            self.means(line, "turn on the saloon lamp")
+        best = self.matcher.match("turn on the galley lamp no turn on the saloon lamp").best
+        assert best is not None
+        self.assertEqual((best.pieces[0].heard, best.pieces[0].why), ("turn on the galley lamp no", "said again"))
+        self.assertEqual((best.pieces[0].start, best.pieces[0].end), (0, 26))
+
+    def test_what_only_looks_like_it_is_left_alone(self) -> None:
+        self.means("night night", "good night")
+        self.means("saloon lamp er galley lamp on", "galley lamp on", "confirm")
+        for line in ("one two one two", "forty four", "up down up down", "galley lamp and galley lamp"):
+            self.assertEqual(self.matcher.grammar("en").hearing.analyse(line).dropped, (), line)
+        self.assertEqual(len(self.matcher.match("galley lamp on and galley fan on").parts), 2)
+        for line in ("don't don't turn on the saloon lamp", "not the saloon lamp not the saloon lamp on"):
+            self.assertNotEqual(self.matcher.match(line).outcome, "accept", line)
+
+    def test_one_number_of_a_name_is_corrected_to_another(self) -> None:
+        house, _ = accuracy.houses(["brockhall"])["brockhall"]
+        matcher = glossa.Matcher(house)
+        for line, spot in (("spot one no two to blue", "spot_two"), ("spot one sorry three to blue", "spot_three")):
+            best = matcher.match(line).best
+            self.assertEqual(best and best.slots["device"], (spot,), line)
+
+    def test_no_in_front_of_an_order_is_asked_about(self) -> None:
+        self.means("no turn the saloon lamp on", "turn the saloon lamp on", "confirm")
+        for line in ("no saloon lamp on", "don't turn the saloon lamp on", "no need to turn the saloon lamp on"):
+            self.assertEqual(self.matcher.match(line).outcome, "reject", line)
+
+
+class Answers(unittest.TestCase):
+    """Answers to a question, in the words that people have for them."""
+
+    house = glossa.load_house("marigold")
+
+    def answered(self, asked: str, answer: str) -> glossa.Event:
+        conversation = glossa.Conversation(self.house)
+        question = conversation.hear(f"ahoy barnacle {asked}")
+        self.assertIn(question.outcome, ("ask", "confirm"), asked)
+        return conversation.hear(answer, 2.0)
+
+    def test_yes_and_no(self) -> None:
+        asked = "saloon lamp er galley lamp on"
+        for answer in (
+            "er yes", "oh yes please", "yes I did", "yes that's what I said", "go for it", "sure thing", "yes thanks", "I think so", "alright then",
+            "yes turn it on", "yes the galley lamp on", "that would be lovely", "yes you may",
+        ):  # fmt: skip
+            event = self.answered(asked, answer)
+            self.assertEqual((event.outcome, event.slots.get("device")), ("accept", ("galley_lamp",)), answer)
+        for answer in (
+            "not now", "certainly not", "no I didn't say that", "let's not", "I don't want that", "no that was wrong", "don't do it", "uh uh",
+            "no that's not it", "of course not", "no sorry", "scrap that", "better not", "no no no", "yes and no",
+        ):  # fmt: skip
+            self.assertEqual(self.answered(asked, answer).outcome, "cancel", answer)
+        for answer in (
+            "sure he did",
+            "yeah I saw him",
+            "of course she did",
+            "I did my homework",
+            "right let's eat",
+            "yes turn it off",
+        ):
+            self.assertEqual(self.answered(asked, answer).outcome, "reject", answer)
+
+    def test_which_one(self) -> None:
+        for device, answers in {
+            "big_cabin_lamp": ("um the big one", "it's the big one", "the big one of course", "number one", "the first please", "turn on the big one", "not the small one the big one", "not the small one"),
+            "small_cabin_lamp": ("the last one", "two", "the second one I think", "it's the small one I want", "the big one no the small one"),
+        }.items():  # fmt: skip
+            for answer in answers:
+                event = self.answered("cabin lamp on", answer)
+                self.assertEqual((event.outcome, event.slots.get("device")), ("accept", (device,)), answer)
+        for answer in ("both lamps", "the two of them", "I want both"):
+            self.assertEqual(
+                set(self.answered("cabin lamp on", answer).slots["device"]), {"big_cabin_lamp", "small_cabin_lamp"}, answer
+            )
+        for answer in ("neither", "I don't know", "not sure", "none of them"):
+            self.assertEqual(self.answered("cabin lamp on", answer).outcome, "cancel", answer)
+
+    def test_what_value(self) -> None:
+        for level, answers in {
+            40: ("I'd say forty", "forty should do", "thirty no forty", "set it to forty percent thanks", "let me think forty"),
+            100: ("full brightness", "all the way up"),
+        }.items():
+            for answer in answers:
+                event = self.answered("dim the saloon lamp to", answer)
+                self.assertEqual((event.outcome, event.slots.get("level")), ("accept", level), answer)
+        self.assertEqual(self.answered("dim the saloon lamp to", "no idea").outcome, "cancel")
