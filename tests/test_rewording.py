@@ -149,3 +149,40 @@ class Answers(unittest.TestCase):
                 event = self.answered("dim the saloon lamp to", answer)
                 self.assertEqual((event.outcome, event.slots.get("level")), ("accept", level), answer)
         self.assertEqual(self.answered("dim the saloon lamp to", "no idea").outcome, "cancel")
+
+
+class FollowUps(unittest.TestCase):
+    """What is said about the last command, in the words that people have for it."""
+
+    house = glossa.load_house("marigold")
+
+    def followed(self, first: str, text: str) -> glossa.Event:
+        conversation = glossa.Conversation(self.house)
+        self.assertEqual(conversation.hear(f"ahoy barnacle {first}").outcome, "accept", first)
+        return conversation.hear(text, 3.0)
+
+    def test_another_device(self) -> None:
+        for text in (
+            "and the saloon one", "um and the saloon lamp", "then the saloon lamp", "how about the saloon lamp as well", "saloon lamp I mean",
+            "the saloon lamp instead", "oops the saloon lamp", "not that one the saloon lamp", "repeat that for the saloon lamp",
+            "could you do the saloon one too", "do the same in the saloon", "no no the saloon lamp",
+        ):  # fmt: skip
+            event = self.followed("galley lamp on", text)
+            self.assertEqual(
+                (event.outcome, event.slots.get("device"), event.slots.get("power")), ("accept", ("saloon_lamp",), "on"), text
+            )
+
+    def test_more_and_less_of_what_was_set(self) -> None:
+        for text, intent in (
+            ("more", "brighten"),
+            ("a bit more please", "brighten"),
+            ("less", "dim"),
+            ("turn it up", "brighten"),
+            ("too dark", "brighten"),
+        ):
+            event = self.followed("galley lamp to thirty", text)
+            self.assertEqual((event.outcome, event.intent, event.slots["device"]), ("accept", intent, ("galley_lamp",)), text)
+        self.assertEqual(
+            self.followed("galley lamp to thirty", "it should be forty").slots, {"device": ("galley_lamp",), "level": 40}
+        )
+        self.assertNotEqual(self.followed("galley fan to low", "more").outcome, "accept")

@@ -12,7 +12,7 @@ from glossa.commands.action import range_reply
 from glossa.conversation.alternatives import MOST_ALTERNATIVES, Candidate
 from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
-from glossa.conversation.followup import FollowUps, reversed_change
+from glossa.conversation.followup import FollowUps
 from glossa.conversation.modes import Modes
 from glossa.conversation.passcode import Keeper, expected, guarded, keeper_of
 from glossa.conversation.plan import Planned, about_part, commands_in, heads, next_step, planned
@@ -245,8 +245,7 @@ class Conversation:
         found = self._follow_ups.read(text, intent, slots, tag)
         if found is None:
             return self._followed_and_more(text, at, tag, intent, slots)
-        meant = reversed_change(intent) if found.again < 0 else intent
-        said = {**slots, **({"device": found.devices} if found.devices else {}), **found.slots}
+        meant, said = found.applied(intent, slots)
         self._stay(at)
         if found.which:
             self.pending = Pending("which", intent.id, said, tag, at + self.house.window, "device", found.devices)
@@ -274,9 +273,8 @@ class Conversation:
             parts = commands_in(self.matcher, rest, tag, self.mode) if found is not None and not found.which else ()
             if found is None or not parts:
                 continue
-            meant = reversed_change(intent) if found.again < 0 else intent
-            said = {**slots, **({"device": found.devices} if found.devices else {}), **found.slots}
-            reading = Reading(intent.id, said, 1.0, 0.0, 1.0, 1.0, language=tag)
+            meant, said = found.applied(intent, slots)
+            reading = Reading(meant.id, said, 1.0, 0.0, 1.0, 1.0, language=tag)
             first = Planned(Match(head, Outcome.ACCEPT, (reading,), language=tag), meant, said, True)
             return self._carry_all(text, at, (first, *planned(self.house, parts)), None)
         return None
@@ -287,13 +285,10 @@ class Conversation:
         if other.parts and other.outcome == Outcome.ACCEPT:
             return other
         best = other.best
-        if (
-            best is None
-            or other.outcome == Outcome.REJECT
-            or (match.outcome != Outcome.REJECT and other.outcome != Outcome.ACCEPT)
-        ):
+        likelier = match.outcome == Outcome.REJECT or other.outcome == Outcome.ACCEPT or other.confidence > match.confidence
+        if best is None or other.outcome == Outcome.REJECT or not likelier:
             return match
-        heard = [p for p in best.pieces if p.heard and p.role != "left over" and p.why != "spoken of before"]
+        heard = [p for p in best.pieces if p.heard and p.role != "left over"]
         if heard and all(isinstance(best.slots.get(p.role[1:]), (int, float)) for p in heard):
             return match  # a bare number is an answer where one was asked for, and nothing else
         return other

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from glossa.conversation.answers import MOST_COST, whole_values
 from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import Devices
+from glossa.hearing.roles import Role
 from glossa.hearing.tokens import mask_of
 from glossa.house.effects import Shift, slot_of
 from glossa.house.model import Intent
@@ -27,12 +28,24 @@ MOST_LEFT = 0.4
 
 
 class FollowUp(Struct, frozen=True):
-    """The last command again: for other devices, with another value, or a relative change once more (``again`` 1) or back (-1)."""
+    """The last command again: for other devices, with another value, or a relative change once more or back.
+
+    Attributes:
+        devices: the devices, those of the last command where there are none; ``which`` if it is not clear which of them.
+        slots: what becomes another value.
+        intent: what is to be done, where that is something else: a change of what was set.
+    """
 
     devices: tuple[str, ...] = ()
     which: bool = False
-    again: int = 0
     slots: Mapping[str, SlotValue] = {}
+    intent: Intent | None = None
+
+    def applied(self, intent: Intent, slots: Mapping[str, SlotValue]) -> tuple[Intent, dict[str, SlotValue]]:
+        """The intent and the slots that it makes of those of the last command."""
+        meant = self.intent or intent
+        kept = slots if meant.id == intent.id else {**meant.defaults, **{k: v for k, v in slots.items() if k == "device"}}
+        return meant, {**kept, **({"device": self.devices} if self.devices else {}), **self.slots}
 
 
 class FollowUps:
@@ -55,13 +68,15 @@ class FollowUps:
         words = whole.words
         if not words or len(words) > LONGEST:
             return None
-        if intent.change:
-            for name, sign in (("more", 1), ("less", -1)):
-                says = language.phrases("followup", name)
-                if says.whole(_bare(words, language.filler, says)):
-                    return FollowUp(again=sign)
+        for name, sign in (("more", 1), ("less", -1)):
+            says = language.phrases("followup", name)
+            if says.whole(_bare(words, language.filler, says)):
+                changing = self._changing(grammar, intent, sign)
+                return None if changing is None else FollowUp(intent=changing)
         before, after = language.phrases("followup", "before"), language.phrases("followup", "after")
-        marked, start, end = _marks(words, before, after)
+        hesitating = next((i for i, r in enumerate(whole.roles) if r != Role.FILLER), 0)
+        starts = (i for i in range(hesitating + 1) if before.starts(words, i))
+        marked, start, end = _marks(words, next(starts, 0), before, after)
         corrected = corrects(words, language)
         start = start or corrected
         device = slots.get("device")
@@ -74,6 +89,18 @@ class FollowUps:
         choices = Choices(grammar.hearing.analyse(whole.written(start, end)), grammar)
         found = self._devices(choices, intent, device)
         return self._value(choices, intent, device) if found is None and corrected else found
+
+    @staticmethod
+    def _changing(grammar: Grammar, intent: Intent, sign: int) -> Intent | None:
+        """What makes more or less of what an intent changed, or of what it set."""
+        if intent.change:
+            return intent if sign > 0 else reversed_change(intent)
+        found: list[tuple[int, Intent]] = []
+        for other in grammar.house.intents.values():
+            if other.pin is None and other.device == intent.device:
+                found += [(v.sign, other) for k, v in other.change.items() if k in intent.set and isinstance(v, Shift)]
+        same = next((other for its, other in found if its == sign), None)
+        return same or (reversed_change(found[0][1]) if found else None)
 
     @staticmethod
     def _other(grammar: Grammar, intent: Intent, last: tuple[str, ...]) -> FollowUp | None:
@@ -117,7 +144,8 @@ class FollowUps:
         kinds = {devices[d].kind for d in last}
         for room in utterance.rooms():
             if utterance.left((1 << room.end) - (1 << room.start)) <= MOST_LEFT:
-                ids = tuple(d for d in lexicon.devices(room.entry.devices) if devices[d].kind in kinds)
+                inside = lexicon.one_of(room.entry.devices) if room.entry.kind == "room" else room.entry.devices
+                ids = tuple(d for d in lexicon.devices(inside) if devices[d].kind in kinds)
                 if ids:
                     return FollowUp(ids, which=len(ids) > 1 and len(last) == 1)
         return None
@@ -125,10 +153,9 @@ class FollowUps:
 
 def corrects(words: tuple[str, ...], language: Language) -> int:
     """How many words at the start say that what comes next is to be instead: "no", "sorry, i mean"."""
-    length = 0
-    for phrases in (language.phrases("answers", "no"), language.phrases("grammar", "correction")):
-        while length < len(words) and words[length] in phrases.first and phrases.at(words, length):
-            length += phrases.at(words, length)
+    both, length = (language.phrases("answers", "no"), language.phrases("grammar", "correction")), 0
+    while length < len(words) and (more := max(phrases.at(words, length) for phrases in both)):
+        length += more
     return length if length < len(words) else 0
 
 
@@ -142,9 +169,9 @@ def _bare(words: tuple[str, ...], filler: PhraseSet, says: PhraseSet) -> tuple[s
     return tuple(kept)
 
 
-def _marks(words: tuple[str, ...], before: PhraseSet, after: PhraseSet) -> tuple[bool, int, int]:
-    """Whether words before or after say that the last command is meant, and the words between them."""
-    start = next(iter(before.starts(words, 0)), 0)
+def _marks(words: tuple[str, ...], at: int, before: PhraseSet, after: PhraseSet) -> tuple[bool, int, int]:
+    """Whether words from ``at`` on or at the end say that the last command is meant, and the words between them."""
+    start = next((at + length for length in before.starts(words, at)), 0)
     end = len(words)
     for length in range(min(3, len(words) - start), 0, -1):
         if after.whole(words[-length:]):

@@ -96,7 +96,7 @@ class Costs(Struct, frozen=True, gc=False):
     free: float = 0.3
     article: float = 0.25
     assumed: float = 0.1
-    elsewhere: float = 0.3
+    elsewhere: float = 0.6
 
 
 COSTS = Costs()
