@@ -91,6 +91,18 @@ class BegunAgain(unittest.TestCase):
             self.assertEqual(self.matcher.match(line).outcome, "reject", line)
 
 
+class Unjoined(unittest.TestCase):
+    def test_a_verb_begins_a_command_of_its_own(self) -> None:
+        matcher = glossa.Matcher(glossa.load_house("marigold"))
+        for line, intents in (
+            ("kettle on lock the hatch please", ["boil_kettle", "lock_hatch"]),
+            ("turn off the radio close the galley vent", ["switch", "shut_vent"]),
+            ("set the galley fan to medium raise the temperature by two degrees", ["fan_speed", "warmer"]),
+        ):
+            match = matcher.match(line)
+            self.assertEqual((match.outcome, [p.best and p.best.intent for p in match.parts]), ("accept", intents), line)
+
+
 class Answers(unittest.TestCase):
     """Answers to a question, in the words that people have for them."""
 

@@ -118,7 +118,8 @@ def boundaries(utterance: Utterance, covered: Iterable[int], language: Language)
     names = [_opening(utterance, e.start, language) for e in plain]
     single = [e for e in plain if Role.POLE not in utterance.roles[e.start : e.end]]  # "lamp on kitchen speaker" may be two
     within = {i for e in single for i in range(e.start + 1, e.end)}
-    for at in (*ends, *names) if _apart(plain) > 1 else ():
+    verbs = [at for at in range(1, count) if words[at] in language.verbs or utterance.roles[at] == Role.VERB]
+    for at in (*((*ends, *names) if _apart(plain) > 1 else ()), *verbs):
         if 0 < at < count and at not in joined and at not in within and words[at] not in leading:
             found.setdefault(at, Boundary(at, at))
     inside = [q for q in utterance.quantities if q.end - q.start > 1 and not q.cost]
