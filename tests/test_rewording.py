@@ -137,6 +137,18 @@ class Answers(unittest.TestCase):
         ):
             self.assertEqual(self.answered(asked, answer).outcome, "reject", answer)
 
+    def test_in_other_languages(self) -> None:
+        for name, asked, yes, no in (
+            ("rotdorn", "Küchenlampe äh Flurlicht an", ("ach ja bitte", "ja mach das", "äh ja"), ("nein die nicht", "das hab ich nicht gesagt", "weiß nicht")),
+            ("azahar", "enciende la luz de la cocina eh la guirnalda", ("pues sí", "sí gracias", "sí enciéndela"), ("no he dicho eso", "déjalo", "no sé")),
+            ("mirabelle", "allume le plafonnier euh la lampe de chevet", ("euh oui", "mais oui", "oui allume-la"), ("je n'ai pas dit ça", "non merci", "laisse tomber")),
+        ):  # fmt: skip
+            house, _ = accuracy.houses([name])[name]
+            for answer in (*yes, *no):
+                conversation = glossa.Conversation(house, awake=True)
+                self.assertEqual(conversation.hear(asked).outcome, "confirm")
+                self.assertEqual(conversation.hear(answer, 2.0).outcome, "accept" if answer in yes else "cancel", answer)
+
     def test_which_one(self) -> None:
         for device, answers in {
             "big_cabin_lamp": ("um the big one", "it's the big one", "the big one of course", "number one", "the first please", "turn on the big one", "not the small one the big one", "not the small one"),

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from itertools import takewhile
 
 from msgspec import Struct
 
 from glossa.hearing.devices import Devices
 from glossa.hearing.house_words import words_of
-from glossa.hearing.roles import Role
-from glossa.hearing.tokens import MOST_TOKENS
+from glossa.hearing.roles import Role, first_said
+from glossa.hearing.tokens import MOST_TOKENS, tokenize
 from glossa.hearing.utterance import Utterance
 from glossa.house.model import Intent
 from glossa.language import Language
@@ -102,8 +101,7 @@ class Answers:
         """
         utterance = self._matcher.grammar(reading.language).hearing.analyse(text)
         yes = self._matcher.grammar(reading.language).lexicon.language.phrases("answers", "yes")
-        hesitating = takewhile(lambda i: utterance.roles[i] == Role.FILLER, range(len(utterance.roles)))
-        if not any(yes.at(utterance.words, at) for at in hesitating):
+        if not any(yes.at(utterance.words, at) for at in range(first_said(utterance.roles) + 1) if utterance.roles):
             return False
         match = self._matcher.match(text, reading.language, mode, device if isinstance(device, tuple) else ())
         understood = match.outcome in (Outcome.ACCEPT, Outcome.CONFIRM) and not match.parts
@@ -121,9 +119,10 @@ class Answers:
 
 def _plainly(utterance: Utterance, language: Language) -> str:
     """``cancel``, ``no`` or ``yes`` where an utterance is one of their phrases, ``""`` where it is none."""
-    words, bare = utterance.words, utterance.bare or utterance.words
+    written = tuple(t.word for t in tokenize(utterance.text))  # "déjalo", of which "deja" and "lo" were made
+    ways = (utterance.words, utterance.bare or utterance.words, written)
     known = ((name, language.phrases("answers", name)) for name in ("cancel", "no", "yes"))
-    return next((name for name, phrases in known if phrases.whole(words) or phrases.whole(bare)), "")
+    return next((name for name, phrases in known if any(map(phrases.whole, ways))), "")
 
 
 def _in_other_words(utterance: Utterance, language: Language) -> str:
