@@ -29,6 +29,16 @@ class Conversations(unittest.TestCase):
             with self.subTest(text):
                 self.assertEqual(talk((0, text))[0].outcome, "asleep")
 
+    def test_a_wake_word_that_is_begun_again_wakes(self) -> None:
+        for text in (
+            "ahoy ahoy barnacle",
+            "ahoy er barnacle",
+            "um ahoy um barnacle galley lamp on",
+            "ahoy barnacle barnacle galley lamp on",
+        ):
+            with self.subTest(text):
+                self.assertIn(talk((0, text))[0].outcome, ("wake", "accept"))
+
     def test_a_passcode_is_seen_nowhere(self) -> None:
         events = talk((0, "ahoy barnacle"), (1, "open the hatch"), (2, "nine nine nine nine"), (3, "two four six eight"))
         events += talk((0, "ahoy barnacle open the hatch two four six eight"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from itertools import pairwise
 
 from msgspec import Struct
 
@@ -30,6 +31,8 @@ class WakeWords:
     def __init__(self, house: House) -> None:
         self.house = house
         self._forms: list[tuple[Words, Words, str]] = []
+        self._hesitation: frozenset[str] = frozenset()
+        self._doubled: frozenset[str] = frozenset()
         wake = house.wake
         self.accept = wake.accept if wake else 1.0
         if wake is None:
@@ -41,6 +44,10 @@ class WakeWords:
             first = next((w for ws in wake.words.values() for w in ws), ())
             for way in ways:
                 self._forms.append((way, first, language or house.languages[0]))
+        said = [heard for heard, _, _ in self._forms]
+        hesitation = {w for tag in house.languages for w in load_language(tag).numbers.hesitation}
+        self._hesitation = frozenset(hesitation).difference(*said)
+        self._doubled = frozenset(a for heard in said for a, b in pairwise(heard) if a == b)
 
     def hear(self, text: str) -> Woken | None:
         """The best wake word at the start of a text, after filler, where it reaches the house's threshold."""
@@ -49,7 +56,7 @@ class WakeWords:
 
     def best(self, text: str) -> Woken | None:
         """The best candidate for a wake word at the start of a text, whatever its score."""
-        tokens = tokenize(text)
+        tokens = self._fluent(tokenize(text))
         words = tuple(t.word for t in tokens)
         best: Woken | None = None
         for heard, meant, tag in self._forms:
@@ -62,6 +69,12 @@ class WakeWords:
                     if best is None or score > best.score + 1e-9:
                         best = Woken(score, " ".join(meant), _rest(text, tokens, end))
         return best
+
+    def _fluent(self, tokens: tuple[Token, ...]) -> tuple[Token, ...]:
+        """Tokens without hesitations and without what is said twice: "ahoy er barnacle", "ahoy ahoy barnacle"."""
+        behind = (*(t.word for t in tokens[1:]), "")[: len(tokens)]
+        kept = (t for t, following in zip(tokens, behind, strict=True) if t.word != following or t.word in self._doubled)
+        return tuple(t for t in kept if t.word not in self._hesitation)
 
     @staticmethod
     @lru_cache(maxsize=16_384)
