@@ -141,10 +141,10 @@ class FollowUps:
                 assert isinstance(candidate.value, Devices)
                 return FollowUp(lexicon.devices(candidate.value.devices), candidate.value.which)
         devices = lexicon.house.devices
-        kinds = {devices[d].kind for d in last}
+        kinds, single = {devices[d].kind for d in last}, any(w in lexicon.language.grammar.one for w in utterance.words)
         for room in utterance.rooms():
             if utterance.left((1 << room.end) - (1 << room.start)) <= MOST_LEFT:
-                inside = lexicon.one_of(room.entry.devices) if room.entry.kind == "room" else room.entry.devices
+                inside = lexicon.one_of(room.entry.devices) if single else room.entry.devices
                 ids = tuple(d for d in lexicon.devices(inside) if devices[d].kind in kinds)
                 if ids:
                     return FollowUp(ids, which=len(ids) > 1 and len(last) == 1)
