@@ -76,6 +76,7 @@ class Made(unittest.TestCase):
             ("json.md", "problem"): set(Problem.__struct_fields__),
             ("json.md", "finding"): set(Finding.__struct_fields__),
             ("json.md", "records"): set(KINDS),
+            ("json.md", "every"): set(json.loads(run("stress", "dinghy", "--every", "--seconds", "1", "--json")[1])),
             ("python.md", "names"): set(glossa.__all__) - {"__version__"},
         }
         for (page, table), names in everything.items():

@@ -116,7 +116,10 @@ class PhraseSet(Struct, frozen=True, gc=False):
 @lru_cache(maxsize=1024)
 def _pattern(phrase: str) -> Branches:
     """What a phrase with alternatives stands for; kept, for a language file is checked before its lists are made."""
-    return _branches(parse(phrase), {END: {}}, phrase)
+    branches = _branches(parse(phrase), {END: {}}, phrase)
+    if END in branches:
+        raise NotationError(phrase, 0, "all of it may be left out; a phrase has to hold a word")
+    return branches
 
 
 def _branches(node: Node, then: Branches, phrase: str) -> Branches:
