@@ -45,6 +45,9 @@ MOST_PATH = -2 * math.log(UNHEARD)
 LITTLE_LEFT = 0.95
 """The score from which on a command explains all that was said."""
 
+LEAST_FIT = 0.8
+"""The score that a command has at least where neither a word nor a pause parts it from another one."""
+
 _NO_COMMAND = frozenset((Role.FILLER, Role.SMALL, Role.TALK, Role.UNKNOWN, Role.ASIDE))
 """A stretch that holds nothing else is no command."""
 
@@ -195,7 +198,10 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
         if falls_apart(first, last):
             return None  # these need no joining to others
         known_before = before if place is None or place.joined or place.pause else Path()
-        return before.then(_understood(utterance, start, end, known_before, language, understand), place)
+        match = _understood(utterance, start, end, known_before, language, understand)
+        if loose and match.best is not None and match.best.score < LEAST_FIT:
+            return None  # the "wir gehen jetzt" of "wir gehen jetzt los mach ..." is no phrase about a sauna
+        return before.then(match, place)
 
     def rest(last: int) -> float:
         return PART if last < len(ends) - 1 else 0.0
