@@ -210,3 +210,18 @@ class FollowUps(unittest.TestCase):
             self.followed("galley lamp to thirty", "it should be forty").slots, {"device": ("galley_lamp",), "level": 40}
         )
         self.assertNotEqual(self.followed("galley fan to low", "more").outcome, "accept")
+
+
+class NoOrders(unittest.TestCase):
+    """What only sounds like one of the ways to ask for something."""
+
+    def test_questions_reports_and_wishes_for_later(self) -> None:
+        matcher = glossa.Matcher(glossa.load_house("marigold"))
+        for line in (
+            "let me know if the galley lamp is on", "check if the galley lamp is on", "do you know how to turn the galley lamp on",
+            "first I turned the galley lamp on", "mum wants the galley lamp turned on", "someone got the galley lamp turned on",
+            "I want to turn the galley lamp on tomorrow", "have someone turn the galley lamp on tomorrow", "the galley lamp needs cleaning",
+            "they keep telling me to turn the galley lamp off", "I said turn the galley lamp on yesterday", "when can the galley lamp go off",
+            "the milk can go off", "no I turned the galley lamp off", "I wonder if the galley lamp is on", "the galley lamp is on again",
+        ):  # fmt: skip
+            self.assertEqual(matcher.match(line).outcome, "reject", line)

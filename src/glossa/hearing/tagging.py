@@ -212,7 +212,9 @@ class Tags:
         ordering, copula = self._language.phrases("grammar", "ordering"), self._language.grammar.copula
         if ordering.first.keys().isdisjoint(self._words):
             return
-        at = next((i for i in range(len(self._words)) if ordering.at(self._words, i)), len(self._words))
+        filler = self._language.filler  # the "let" of "let me know if the lamp is on" orders nothing
+        says = (i for i in range(len(self._words)) if ordering.at(self._words, i) >= max(1, filler.at(self._words, i)))
+        at = next(says, len(self._words))
         for here in range(at + 1, len(self._words)):
             if self._words[here] in copula and self.roles[here] in (Role.TALK, Role.SMALL):
                 self.roles[here] = Role.FILLER
