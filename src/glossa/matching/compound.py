@@ -122,6 +122,7 @@ def boundaries(utterance: Utterance, covered: Iterable[int], language: Language)
     single = [e for e in plain if Role.POLE not in utterance.roles[e.start : e.end]]  # "lamp on kitchen speaker" may be two
     within = {i for e in single for i in range(e.start + 1, e.end)}
     verbs = [at for at in range(1, count) if words[at] in language.verbs or utterance.roles[at] == Role.VERB]
+    verbs = [at for at in verbs if not any(e.start < at < e.end for e in utterance.expressions)]  # no "light" of "ceiling light"
     for at in (*((*ends, *names) if _apart(plain) > 1 else ()), *verbs):
         if 0 < at < count and at not in joined and at not in within and words[at] not in leading:
             found.setdefault(at, Boundary(at, at))
