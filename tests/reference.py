@@ -532,7 +532,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     )
     telling = [t for p, t in weighty if p.slot or 0.5 <= t.weight < 1.2]
     add("nothing named", bool(heavy) and not telling and pattern.measures.isdisjoint(utterance.words))
-    passed = (Role.FILLER, Role.REPEAT, Role.AMOUNT, Role.VERB, Role.SMALL)
+    passed = (Role.FILLER, Role.AMOUNT, Role.VERB, Role.SMALL)
     first = min(main, default=0)
     back = next((i for i in range(first, 0, -1) if utterance.beside.governed >> i & 1 or utterance.roles[i - 1] not in passed), 0)
     add("governed", bool(back and utterance.beside.governed >> back & 1 and not pattern.intent.read))
@@ -556,10 +556,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     if pattern.device_at >= 0:
 
         def says(span: range) -> bool:
-            return all(
-                utterance.roles[i] != Role.REPEAT and (utterance.weights[i] >= 0.5 or utterance.roles[i] == Role.SMALL)
-                for i in span
-            )
+            return all(utterance.weights[i] >= 0.5 or utterance.roles[i] == Role.SMALL for i in span)
 
         others = [e for e in utterance.expressions if e.cost < 0.15 and e.things.rank in (0, 1, 3)]
         add(

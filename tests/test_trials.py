@@ -232,7 +232,7 @@ class Tuning(unittest.TestCase):
         house = glossa.load_house(HOUSES / "larkspur")
         from msgspec.structs import replace
 
-        strict = replace(house, matching=replace(house.matching, accept=0.995, confirm=0.99))
+        strict = replace(house, matching=replace(house.matching, accept=0.9995, confirm=0.999))
         intents = {k: replace(i, matching=strict.matching) for k, i in strict.intents.items()}
         strict = replace(strict, intents=intents)
         rows = glossa.read_table((HOUSES / "larkspur" / "tuned.csv").read_text(), "t", strict)

@@ -79,6 +79,8 @@ class FollowUps:
         marked, start, end = _marks(words, next(starts, 0), before, after)
         corrected = corrects(words, language)
         start = start or corrected
+        if start and words[start - 1] in grammar.lexicon.articles:
+            start -= 1  # the "one" of "now the saloon one" is no number
         device = slots.get("device")
         if start >= end or not isinstance(device, tuple):
             return None

@@ -124,7 +124,7 @@ class Repairs:
             same += 1
         between = words[at + same : again]
         if same == 1:
-            return 0 if between or words[at] in self._kept else again
+            return 0 if between or words[at] in self._kept or words[at][0].isdigit() else again
         run = words[at : at + same]
         counted = all((w in self._counting and w not in self._absolute) or w[0].isdigit() for w in run)
         if counted or run[0] in self._joined or any(self._opposite(a, b) for a, b in combinations(run, 2)):
