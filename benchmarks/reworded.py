@@ -45,7 +45,7 @@ def filled(house: glossa.House, rows: Sequence[glossa.Row], *, show: str = "") -
     passed = {*language.grammar.joined, *language.negation.words, *(w.split()[0] for w in language.grammar.excepted)}
     single = [r for r in rows if not r.session and not r.parts and r.outcomes == ("accept",)]
     plain = [r.row for r in glossa.run_table(house, single) if r.right and r.row.utterance.count(" ") < LONGEST]
-    articles, lead = frozenset(language.grammar.articles), next(iter(language.grammar.articles), "")
+    led = {*language.grammar.articles, *language.grammar.all}
     for section, part in tomllib.loads(file.read_text(encoding="utf-8")).items():
         blanks: list[tuple[glossa.Row, dict[str, str]]] = []
         for row in plain:
@@ -58,8 +58,8 @@ def filled(house: glossa.House, rows: Sequence[glossa.Row], *, show: str = "") -
             ):
                 continue
             parts = found.groupdict() | part.get("forms", {}).get(found.groupdict().get("state"), {})
-            if name and language.tag == "en" and name.split()[0] not in articles | set(language.grammar.all):
-                parts["name"] = f"{lead} {name}"
+            if name and "article" in part and name.split()[0] not in led:
+                parts["name"] = f"{part['article']} {name}"
             blanks.append((row, parts))
         for kind_of, ways in (("ways", part["ways"]), ("aside", part["aside"])):
             for way in ways:

@@ -161,6 +161,14 @@ class Answers(unittest.TestCase):
             self.assertEqual(
                 set(self.answered("cabin lamp on", answer).slots["device"]), {"big_cabin_lamp", "small_cabin_lamp"}, answer
             )
+        for answer in (
+            "she is big",
+            "is the big one broken",
+            "I like the big one",
+            "I'm not big on that",
+            "who was in the big cabin",
+        ):
+            self.assertEqual(self.answered("cabin lamp on", answer).outcome, "reject", answer)
         for answer in ("neither", "I don't know", "not sure", "none of them"):
             self.assertEqual(self.answered("cabin lamp on", answer).outcome, "cancel", answer)
 
@@ -172,6 +180,8 @@ class Answers(unittest.TestCase):
             for answer in answers:
                 event = self.answered("dim the saloon lamp to", answer)
                 self.assertEqual((event.outcome, event.slots.get("level")), ("accept", level), answer)
+        for answer in ("she is forty", "they said forty", "I have forty sheep", "we are two", "I don't like broccoli"):
+            self.assertEqual(self.answered("dim the saloon lamp to", answer).outcome, "reject", answer)
         self.assertEqual(self.answered("dim the saloon lamp to", "no idea").outcome, "cancel")
 
 

@@ -128,10 +128,12 @@ def _plainly(utterance: Utterance, language: Language) -> str:
 def _in_other_words(utterance: Utterance, language: Language) -> str:
     """``cancel``, ``no`` or ``yes`` where an utterance says that and nothing of a command, ``""`` where it does not.
 
-    A negation without a name, a number or a direction is a no, whatever stands beside it: "no I didn't say that", "not now". A yes has only
-    little words beside it: "er yes I did".
+    A negation without a name, a number or a direction is a no: "not now", "I didn't say that"; with strange words only where it comes first:
+    "no I meant the curtains". A yes has only little words beside it: "er yes I did".
     """
     words, known = utterance.words, [(name, language.phrases("answers", name)) for name in ("yes", "no", "cancel")]
+    first = first_said(utterance.roles)
+    refused = any(phrases.at(words, first) for name, phrases in known if name != "yes")
     said: set[str] = set()
     at = 0
     while at < len(words):
@@ -139,7 +141,7 @@ def _in_other_words(utterance: Utterance, language: Language) -> str:
         role = utterance.roles[at]
         if length or role == Role.NEGATION:
             said.add(name if length else "no")
-        elif role in (Role.UNKNOWN, Role.TALK):
+        elif role == Role.TALK or (role == Role.UNKNOWN and refused):
             said.add("")  # "sure she did" is no yes
         elif role not in _LITTLE:
             return ""
@@ -184,13 +186,16 @@ class Asked:
         self.choices, self.intent, self.slots = choices, intent, slots
         utterance, lexicon = choices.utterance, choices.grammar.lexicon
         language = lexicon.language
-        asking, yes = language.question.difference(language.grammar.copula), language.phrases("answers", "yes")
+        states, yes = {*language.grammar.copula, *language.grammar.modal}, language.phrases("answers", "yes")
+        first = first_said(utterance.roles)
         free = {*language.grammar.one, *language.amounts.measures, *words_of([intent], lexicon.tag), *map(str, slots.values())}
         self.beside = 0
         for at, (word, role) in enumerate(zip(utterance.words, utterance.roles, strict=True)):
             if word in lexicon.named:
                 continue
-            little = word in free or role == Role.VERB or (role == Role.TALK and word not in asking)
+            little = (
+                word in free or role == Role.VERB or (role == Role.TALK and word in states and at > first)
+            )  # not "she is forty"
             self.beside |= (1 << at + max(little, yes.at(utterance.words, at))) - (1 << at)
 
     def left(self, tokens: int) -> float:

@@ -1,7 +1,8 @@
 """False starts and hesitations, taken out of an utterance before anything else is made of its words.
 
 Whoever begins again says the same words again: "turn off the er turn off the strip light", "dim the sofa no dim the desk lamp". What
-was given up can be left out safely, for all of its words, a negation too, come again; so it is looked for by its words alone.
+was given up can be left out safely, for all of its words, a negation too, come again; so it is looked for by its words alone. (W. J. M. Levelt,
+"Monitoring and self-repair in speech", Cognition 14, 1983, has what speakers do.)
 """
 
 from __future__ import annotations

@@ -226,7 +226,7 @@ class Tags:
         "I want the lamp turned off" and "can the lamp be turned off"."""
         words, roles, language = self._words, self.roles, self._language
         grammar, first = language.grammar, first_said(roles)
-        permitted = words[first] in grammar.permitting
+        permitted = words[first] in grammar.modal
         if not permitted and Role.TALK not in roles:
             return
         for at in range(1, len(words)):

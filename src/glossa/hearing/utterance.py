@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from functools import lru_cache
+from itertools import pairwise
 
 from msgspec import Struct
 
@@ -119,10 +120,8 @@ class Hearing:
         known = lexicon.vocabulary.words
         self._subtracting = language.amounts.taken_off.keys() | language.amounts.added.keys()
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
-        twice = doubled(lexicon.house.intents.values(), lexicon.tag)
-        twice |= {
-            said[0] for runs in lexicon.several.values() for said in runs if len(said) == 2 and said[0] == said[1]
-        }  # "bye bye"
+        others = (run for runs in lexicon.several.values() for run in runs)  # "bye bye"
+        twice = doubled(lexicon.house.intents.values(), lexicon.tag) | {a for run in others for a, b in pairwise(run) if a == b}
         self._repairs = Repairs(language, lexicon.named, lexicon.pairs, known, twice)
 
     def analyse(self, text: str) -> Utterance:

@@ -63,7 +63,7 @@ class GrammarWords(Section, frozen=True):
         auxiliary: verbs that a negation stands behind, before another verb: "do".
         keeping: verbs that leave something as it is, before a word of ``as_it_is``, and set it otherwise.
         ordering: what makes a statement of how something is to be an order: "make sure". copula: the verb of such a statement.
-        needing: verbs before what is to be done: "needs turning off". permitting, passive: "can" and "be", as in "can it be turned off".
+        needing: verbs before what is to be done: "needs turning off". modal, passive: "can" and "be", as in "can it be turned off".
         going: verbs of what moves by itself, as in "can it go up".
         asking: words that a question about a state may hold beside those of its phrase.
         distributive: those of ``all`` that a noun follows: "every", so that "every evening" is not everything.
@@ -113,7 +113,7 @@ class GrammarWords(Section, frozen=True):
     ahead: Words = []
     ordering: Words = []
     needing: Words = []
-    permitting: Words = []
+    modal: Words = []
     passive: Words = []
     going: Words = []
     auxiliary: Words = []

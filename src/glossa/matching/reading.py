@@ -112,10 +112,11 @@ _WHERE = {Where.BEFORE: "before", Where.INSIDE: "inside", Where.BEHIND: "behind"
 def pieces_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> tuple[Piece, ...]:
     """The items of an alignment as rows, in the order in which they were heard; their costs add up to the alignment's."""
     count = len(utterance.tokens)
-    rows = [(item.start + 0.5 if item.end else count, _piece(utterance, alignment, grammar, item)) for item in alignment.items]
-    rows += [
-        (d.at, Piece(utterance.text[d.start : d.end], "", "left over", 0.0, d.why, "", d.start, d.end)) for d in utterance.dropped
+    rows = [
+        ((d.at, 0), Piece(utterance.text[d.start : d.end], "", "left over", 0.0, d.why, "", d.start, d.end))
+        for d in utterance.dropped
     ]
+    rows += [((item.start if item.end else count, 1), _piece(utterance, alignment, grammar, item)) for item in alignment.items]
     return tuple(piece for _, piece in sorted(rows, key=lambda r: r[0]) if piece.cost or piece.heard)
 
 
