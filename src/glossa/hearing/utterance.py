@@ -257,8 +257,11 @@ class Hearing:
             if parts is None:
                 done.append(token)
                 continue
-            half = min(token.start + len(parts[0]), token.end)
-            done += [Token(parts[0], token.start, half), Token(parts[1], half, token.end, None, True)]
+            start = token.start
+            for number, part in enumerate(parts, 1):
+                end = token.end if number == len(parts) else min(start + len(part), token.end)
+                done.append(Token(part, start, end, None, start > token.start))
+                start = end
         return tuple(done)
 
 

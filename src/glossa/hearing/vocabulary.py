@@ -13,11 +13,12 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
+from glossa.hearing.merged import Merged
 from glossa.hearing.roles import How
 from glossa.hearing.sounding import Like, SoundTable
 from glossa.house.recogniser import USUAL, Recogniser
 from glossa.language import Language, is_plural, plural
-from glossa.language.phones import Phones, SoundPrices, apart, phones
+from glossa.language.phones import Phones, SoundPrices, phones
 from glossa.language.phrases import Words
 
 MOST_NEAR = 12
@@ -34,9 +35,8 @@ FARTHEST_SEPARATED = 7
 LONGEST_SPLIT = 16
 """Letters that the parts of a split word may have together."""
 
-LEAST_MERGED, FARTHEST_MERGED = 6, 0.2
-"""Letters at least of a merged word that was misheard besides, and of one that is heard as two words of the house ("bed time"); how far by
-sound a merged word may be from the two."""
+LEAST_SPLIT = 6
+"""Letters at least of a word that is heard as two words of the house ("bed time")."""
 
 SHORT_PART = 4
 """Letters that one part at least of a word that was split and misheard has at most."""
@@ -97,7 +97,8 @@ class Vocabulary:
 
     Attributes:
         joined: the words of the house that were split into some parts.
-        split: the two words that a merged word is made of, or None: "saloonlamp", "turnoff", "sixtyfive".
+        split: the words that a merged word is made of, or None: "saloonlamp", "turnoff", "sixtyfive".
+        number_parts: the words that numbers are made of. ordinary: words of the language that say nothing about the house.
         may_be_number: whether a word may be a number word, or a unit, that was misheard; may_be_negation: a negation.
     """
 
@@ -122,12 +123,10 @@ class Vocabulary:
         self._sound_price, self._synonym_price = sound_price, synonym_price
         self._near = lru_cache(MOST_CACHED)(self._find)
         self.joined = lru_cache(MOST_CACHED)(self._join)
-        self.split = lru_cache(MOST_CACHED)(self._taken_apart)
         self._table: SoundTable | None = None
-        self._pairs = {a + b: (a, b) for a, b in sorted(pairs)}
-        self._named_behind = frozenset(b for _, b in self._pairs.values())
-        self._pair_table: SoundTable | None = None
         self._prices = SoundPrices(recogniser.sounds)
+        self._pairs = frozenset(pairs)
+        self._named_behind = frozenset(b for _, b in self._pairs)
         self._written_for: dict[str, tuple[str, ...]] = {}
         for meant, every in recogniser.written.items():
             for written in every:
@@ -174,8 +173,8 @@ class Vocabulary:
             *units,
             *numbers.roughly,
         )
-        self._number_parts = frozenset(w for w in parts if len(w) > 2)
-        said_with_numbers = {*self._number_parts, *numbers.minus, *(w for text in numbers.below_zero for w in text.split())}
+        self.number_parts = frozenset(w for w in parts if len(w) > 2)
+        said_with_numbers = {*self.number_parts, *numbers.minus, *(w for text in numbers.below_zero for w in text.split())}
         self.may_be_number = lru_cache(MOST_CACHED)(Like(said_with_numbers, language.tag, DOUBTFUL))
         self._fixed = language.negation.single | self._counted
         self.may_be_negation = lru_cache(MOST_CACHED)(
@@ -187,9 +186,10 @@ class Vocabulary:
             language.talk,
             *(language.phrases("grammar", k) for k in ("excepted", "everything", "all", "pair", "inside")),
         )
-        self._ordinary = frozenset(w for phrases in listed for w in phrases.words)
-        self._ordinary |= language.small | language.light | language.negation.single
+        self.ordinary = frozenset(w for phrases in listed for w in phrases.words)
+        self.ordinary |= language.small | language.light | language.negation.single
         self._apart = self._parted()
+        self.split = lru_cache(MOST_CACHED)(Merged(self, self._pairs, self._prices).parts)
         self._household: dict[str, list[tuple[Words, Near]]] = {}
         self._rewritten: dict[str, list[tuple[Words, Near]]] = {}
         for heard, said in same:
@@ -247,7 +247,7 @@ class Vocabulary:
         following = tokens[at + 1]
         leads = following in self.language.grammar.absolute or following in self.language.grammar.relative
         for said in self._small_homophones[tokens[at]]:
-            if tokens[at - 1] + said in self._pairs and (leads or said + following in self._pairs):
+            if (tokens[at - 1], said) in self._pairs and (leads or (said, following) in self._pairs):
                 yield WordEdge(at, at + 1, said, COSTS.household, How.SOUND | How.TAKEN)
 
     # --- one word ---------------------------------------------------------------------------------------------------
@@ -446,7 +446,7 @@ class Vocabulary:
             return
         strange = [p for p in parts if p not in self.words]
         if joined in self.words:
-            if strange or len(joined) >= LEAST_MERGED:  # "bed time"
+            if strange or len(joined) >= LEAST_SPLIT:  # "bed time"
                 yield Near(joined, COSTS.split, How.SPLIT)
             return
         if any(p not in strange and p not in self.language.small for p in parts):
@@ -459,55 +459,14 @@ class Vocabulary:
             if cost <= SURE + COSTS.split and longer and not any(self.language.opposite(p, said) for p in parts):
                 yield Near(said, cost, How.SPLIT | How.SOUND)
 
-    def _taken_apart(self, word: str) -> Words | None:
-        lists = (
-            self.words,
-            self._fixed,
-            self._usual,
-            self._ordinary,
-            self._number_parts,
-            self.language.verbs,
-            self.language.common,
-            self.language.same,
-        )
-        known = any(word in k for k in lists)
-        if not known and word[-1:] in self.language.grammar.articles and len(word) > 3:  # "half a" that was written "halfa"
-            first = word[:-1]
-            if first in self._number_parts or first in self.language.phrases("grammar", "joined").single:
-                return first, word[-1]
-        grammar = self.language.grammar
-        if word[:2] in grammar.directions and word[2:] in (*grammar.absolute, *grammar.relative) and word not in self.words:
-            return word[:2], word[2:]  # "upto", "upby"
-        if known or len(word) < 5 or self.respelt(word) in self._spelt:
-            return None
-        ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
-        ways = [w for w in ways if len(w[1]) > 2 or w[1] not in self.language.negation.single]  # "sonne" is no "son ne"
-        whole = [w for w in ways if any(map(self._whole, w)) and all(self._whole(p) or p in self._ordinary for p in w)]
-        return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else self._misheard_pair(word)
+    def knows(self, word: str) -> bool:
+        """Whether a word is one of the house, or one that everybody says."""
+        language = self.language
+        lists = (self.words, self._fixed, self._usual, self.ordinary, self.number_parts, language.verbs, language.common, language.same)
+        return any(word in k for k in lists) or self.respelt(word) in self._spelt
 
-    def _misheard_pair(self, word: str) -> Words | None:
-        """The two parts of a merged word that sounds like two words of the house side by side: "gest" and "room" of "gestroom"."""
-        if len(word) < LEAST_MERGED:
-            return None
-        if self._pair_table is None:
-            self._pair_table = SoundTable(
-                tuple(self._pairs), [self.sound(a) + self.sound(b) for a, b in self._pairs.values()], self._prices
-            )
-        near = self._pair_table.within(word, self.sound(word), FARTHEST_MERGED, 1)
-        alone = self.near(word)
-        if not near or (alone and alone[0].cost < COSTS.sound + COSTS.sound_slope * near[0][1] + COSTS.split):
-            return None
-        first, second = self._pairs[near[0][0]]
-
-        def unlike(at: int) -> float:
-            parts = ((word[:at], first), (word[at:], second))
-            return sum(apart(said, meant, self.language.tag, (self.sound(said), self.sound(meant))) for said, meant in parts)
-
-        at = min(range(2, len(word) - 1), key=unlike)
-        return word[:at], word[at:]
-
-    def _whole(self, word: str) -> bool:
-        """Whether a part of a merged word is a word of the house, one that means the same, or a number word."""
-        if word in self.words or word in self._plurals or word in self._number_parts:
+    def says(self, word: str) -> bool:
+        """Whether a word is one of the house, one that means the same, or a number word."""
+        if word in self.words or word in self._plurals or word in self.number_parts:
             return True
         return len(word) > 2 and any(w in self.words for w in (*self.language.same.get(word, ()), *self.bases(word)))

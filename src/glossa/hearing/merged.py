@@ -1,0 +1,125 @@
+"""Words that were written together: "saloonlamp", "turnonthe", "twopoint", "enel", "gestroom"."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Set
+from typing import TYPE_CHECKING
+
+from glossa.hearing.costs import COSTS
+from glossa.hearing.sounding import SoundTable
+from glossa.language.phones import SoundPrices, apart
+from glossa.language.phrases import Words
+
+if TYPE_CHECKING:
+    from glossa.hearing.vocabulary import Vocabulary
+
+SHORTEST, SHORTEST_OF_THREE = 5, 8
+"""Letters at least of two words, and of three, that were written together."""
+
+LEAST_TELLING = 4
+"""Letters that one of three words at least has that says something: "turn" of "turnonthe", but not the "fan" of "infantry"."""
+
+LEAST_MISHEARD, FARTHEST = 6, 0.2
+"""Letters at least of a merged word that was misheard besides, and how far by sound it may be from the two words."""
+
+
+class Merged:
+    """Takes words apart that are several of a house or of its language.
+
+    Args:
+        vocabulary: the words of the house.
+        pairs: words that stand side by side in a name.
+        prices: what it costs to take one phone for another.
+    """
+
+    def __init__(self, vocabulary: Vocabulary, pairs: Iterable[tuple[str, str]], prices: SoundPrices) -> None:
+        self._vocabulary, self._language = vocabulary, vocabulary.language
+        language = self._language
+        grammar = language.grammar
+        self._articles = frozenset(a for a in grammar.articles if len(a) > 1)
+        self._leading = frozenset((*language.phrases("grammar", "inside").single, *grammar.absolute, *grammar.relative))
+        self._pronouns = language.phrases("grammar", "pronouns").single
+        self._letters = frozenset(w for w in language.small if len(w) == 1)
+        self._joined = language.phrases("grammar", "joined").single
+        self._toward = frozenset(grammar.directions), frozenset((*grammar.absolute, *grammar.relative))
+        self._counting = vocabulary.number_parts | language.number_words.keys()
+        amounts = (w for name in ("usual", "little", "lot") for w in language.phrases("amounts", name).words)
+        self._behind_letter = frozenset(w for w in (*self._counting, *amounts) if len(w) > 2) - language.small
+        self._loose = vocabulary.ordinary.union(language.numbers.point).difference(language.numbers.hesitation)
+        self._small = language.small | language.light | self._articles
+        self._pairs = {a + b: (a, b) for a, b in sorted(pairs)}
+        self._table: SoundTable | None = None
+        self._prices = prices
+
+    def parts(self, word: str) -> Words | None:
+        """The words that one is made of, two or three; None where it is one."""
+        if self._vocabulary.knows(word):
+            return None
+        small = self._with_a_small_word(word)
+        if small is not None:
+            return small
+        if len(word) < SHORTEST:
+            return None
+        ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
+        return self._plainest(ways, self._loose, 2) or self._plainest(self._in_three(word), self._small, LEAST_TELLING) or self._misheard(word)
+
+    def _with_a_small_word(self, word: str) -> Words | None:
+        """Small words that are written together with what follows or goes before: "dela", "inthe", "halfa", "afifth", "abit", "upto", "iton"."""
+        for at in range(1, len(word)):
+            first, rest = word[:at], word[at:]
+            if first in self._leading and rest in self._articles and at > 1:
+                return first, rest
+            if first in self._pronouns and rest in self._language.poles and rest in self._vocabulary.words:
+                return first, rest
+            if first in self._toward[0] and rest in self._toward[1]:
+                return first, rest
+            if at == 1 and first in self._letters and rest in self._behind_letter:
+                return first, rest
+            if len(rest) == 1 and at > 2 and rest in self._language.grammar.articles:
+                if first in self._counting or first in self._joined:
+                    return first, rest
+        return None
+
+    def _in_three(self, word: str) -> Iterator[Words]:
+        for one in range(2, len(word) - 3) if len(word) >= SHORTEST_OF_THREE else ():
+            for two in range(one + 2, len(word) - 1):
+                yield word[:one], word[one:two], word[two:]
+
+    def _plainest(self, ways: Iterable[Words], loose: Set[str], telling: int) -> Words | None:
+        """The way of which every part is a word and one at least says something; the one whose shortest part is longest.
+
+        Args:
+            ways: to take the word apart.
+            loose: words that a part may be beside those of the house.
+            telling: letters that one part of them at least has that is a word of the house or a verb.
+        """
+        says, light, negation = self._vocabulary.says, self._language.light, self._language.negation.single
+        whole = [
+            w
+            for w in ways
+            if all(p in loose or says(p) for p in w)
+            and any(map(says, w))
+            and any(len(p) >= telling and (says(p) or p in light) for p in w)
+            and not any(len(p) < 3 and p in negation for p in w[1:])  # "sonne" is no "son ne"
+        ]
+        return min(whole, key=lambda w: (-min(map(len, w)), w)) if whole else None
+
+    def _misheard(self, word: str) -> Words | None:
+        """The two parts of a merged word that sounds like two words of the house side by side: "gest" and "room" of "gestroom"."""
+        if len(word) < LEAST_MISHEARD:
+            return None
+        if self._table is None:
+            sounds = [self._vocabulary.sound(a) + self._vocabulary.sound(b) for a, b in self._pairs.values()]
+            self._table = SoundTable(tuple(self._pairs), sounds, self._prices)
+        near = self._table.within(word, self._vocabulary.sound(word), FARTHEST, 1)
+        alone = self._vocabulary.near(word)
+        if not near or (alone and alone[0].cost < COSTS.sound + COSTS.sound_slope * near[0][1] + COSTS.split):
+            return None
+        meant = self._pairs[near[0][0]]
+
+        def unlike(at: int) -> float:
+            parts = zip((word[:at], word[at:]), meant, strict=True)
+            return sum(apart(said, m, self._language.tag, (self._vocabulary.sound(said), self._vocabulary.sound(m))) for said, m in parts)
+
+        at = min(range(2, len(word) - 1), key=unlike)
+        return word[:at], word[at:]
