@@ -20,6 +20,7 @@ from glossa.pictures.reliability import draw_reliability
 from glossa.trials.fit import Example, example, fit_calibrated, pointing_back, without
 from glossa.trials.parallel import each
 from glossa.trials.table import Row
+from strangers import strange
 
 NOISE_SEEDS = (11, 12, 13)
 NOISE_WEIGHT = 0.05
@@ -30,6 +31,9 @@ TALK_WEIGHT = 0.3
 
 BESIDE_WEIGHT = 0.04
 """A command with a sentence beside it counts this much."""
+
+STRANGER_WEIGHT = 0.0401
+"""A command about what a house doesn't have counts this much."""
 
 PRONOUNS, POINTING_WEIGHT = ("it", ""), 0.2
 """Rows count as well with a pronoun, or nothing, for the device that was spoken of before."""
@@ -51,6 +55,7 @@ def examples_of(name: str) -> list[Example]:
         found += [example(matcher, row, NOISE_WEIGHT, made=True) for row in one_error(house, rows, seed)]
     for file in kinds(house, aside=False):
         found += [example(matcher, row, BESIDE_WEIGHT, made=True) for row in crossed(house, rows, file, 1)]
+    found += [example(matcher, row, STRANGER_WEIGHT, made=True) for _, row in strange(house, rows, aside=False)]
     if "en" not in house.languages:
         return [e for e in found if e is not None]
     for row in rows:

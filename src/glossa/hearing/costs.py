@@ -32,8 +32,8 @@ class Costs(Struct, frozen=True, gc=False):
         part, head_first, first_words: a part of a name, one with its noun in front, its first words alone. other_name: a part of a name
             that is the whole name of another device, or a room that it isn't in.
         turned: a name with its noun at the other end, and a word of it only heard by sound: "light in our lives" for "lava light".
-        wrong_room, moved, room_alone, room_only, room_bare, apart, everything: device expressions: a room that it is not in, "in the room"
-            behind, a room without a preposition, nothing but a place ("in the den") and a room ("the den"), a modifier that stands apart, "all" without a noun.
+        wrong_room, moved, room_alone, room_led, room_only, room_bare, apart, everything: device expressions: a room that it is not in, "in the room"
+            behind, a room without a preposition, one at the end with an article but without a preposition, nothing but a place ("in the den") and a room ("the den"), a modifier that stands apart, "all" without a noun.
         missing_slot, missing_asked, missing_default: a slot that was not said: with no way out, one that is asked for, one with a default.
         missing_measure, missing_verb: a word for what a value measures that was not said, and a verb beside two slots at least.
         rare: a phrase alternative of weight w costs ``rare * -log2(w)``, w relative to the heaviest one.
@@ -75,6 +75,7 @@ class Costs(Struct, frozen=True, gc=False):
     wrong_room: float = 0.3
     moved: float = 0.03
     room_alone: float = 0.05
+    room_led: float = 0.4
     room_only: float = 0.45
     room_bare: float = 0.6
     apart: float = 0.05

@@ -137,11 +137,26 @@ class DeviceGrammar:
         GRAMMAR.parse(cells, following)
         apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "instead") for e in cell.get(s, ()))
         added = [e for cell in cells for e in cell.get("added", ())]  # "turn the lamp on and the fan too"
-        if added:
+        excepted = [e for cell in cells for e in cell.get("excepted", ())]
+        rooms = [  # "all lights off kitchen", but not "all lights off except the kitchen"
+            e
+            for cell in cells
+            for e in cell.get("room", ())
+            if not any(w.how & How.SOUND for w in e.used) and not any(x.start <= e.start < x.end for x in excepted)
+        ]
+        if added or rooms:
             joins = [any(s in cell for s in ("and", "except", "leaving")) for cell in cells]
             said = (at for at, passed in enumerate(passable) if not (passed or (words[at] in self.joiners and not joins[at])))
             last = max(said, default=-1) + 1
             apart += tuple(e for e in added if e.end >= last)
+            led = [
+                e.start and words[e.start - 1] in self._lexicon.articles for e in rooms
+            ]  # "light up the foyer" is something else
+            apart += tuple(
+                replace(e, symbol="place", cost=e.cost + (COSTS.room_led if the else COSTS.room_alone))
+                for e, the in zip(rooms, led, strict=True)
+                if e.end >= last
+            )
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))

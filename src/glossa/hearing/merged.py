@@ -61,7 +61,11 @@ class Merged:
         if len(word) < SHORTEST:
             return None
         ways = [(word[:at], word[at:]) for at in range(2, len(word) - 1)]
-        return self._plainest(ways, self._loose, 2) or self._plainest(self._in_three(word), self._small, LEAST_TELLING) or self._misheard(word)
+        return (
+            self._plainest(ways, self._loose, 2)
+            or self._plainest(self._in_three(word), self._small, LEAST_TELLING)
+            or self._misheard(word)
+        )
 
     def _with_a_small_word(self, word: str) -> Words | None:
         """Small words that are written together with what follows or goes before: "dela", "inthe", "halfa", "afifth", "abit", "upto", "iton"."""
@@ -119,7 +123,9 @@ class Merged:
 
         def unlike(at: int) -> float:
             parts = zip((word[:at], word[at:]), meant, strict=True)
-            return sum(apart(said, m, self._language.tag, (self._vocabulary.sound(said), self._vocabulary.sound(m))) for said, m in parts)
+            return sum(
+                apart(said, m, self._language.tag, (self._vocabulary.sound(said), self._vocabulary.sound(m))) for said, m in parts
+            )
 
         at = min(range(2, len(word) - 1), key=unlike)
         return word[:at], word[at:]

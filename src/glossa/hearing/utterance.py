@@ -114,6 +114,7 @@ class Hearing:
         grammar = language.grammar
         self._contracted = frozenset(first for first, _ in language.contractions)
         self._absolute = frozenset(grammar.absolute)
+        self._leading_to = self._absolute.difference(language.poles)
         self._leading = tuple(w for w in grammar.absolute if w in language.small and w in lexicon.vocabulary.words)
         self._clauses = ClauseGrammar(lexicon)
         self._filler_factor = lexicon.house.matching.filler
@@ -139,7 +140,7 @@ class Hearing:
         words = tuple(t.word for t in tokens)
         edges = self.lexicon.vocabulary.edges(words)
         quantities = tuple(self.lexicon.numbers.every(tokens))
-        edges = _without_numbers(edges, quantities)
+        edges = self._without_numbers(words, edges, quantities)
         roles = self._tagging.of(words, edges, quantities)
         fixed = roles.fixed_at
         if fixed:  # the "mind" of "would you mind" stands for no other word; the "have" of "let's have a look at" may
@@ -181,6 +182,21 @@ class Hearing:
             roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.requests, clauses.telling,
             clauses.pointed, clauses.beside, dropped,
         )  # fmt: skip
+
+    def _without_numbers(
+        self, words: Sequence[str], edges: tuple[tuple[WordEdge, ...], ...], quantities: Sequence[Quantity]
+    ) -> tuple[tuple[WordEdge, ...], ...]:
+        """The edges without those that take a plain number for another word: the "ten" of "ten minutes" and of "to ten" is no "turn"."""
+        plain = (q for q in quantities if q.cost < HOMOPHONE)
+        firm = {
+            at
+            for q in plain
+            if q.unit or q.end - q.start > 1 or (q.start and words[q.start - 1] in self._leading_to)
+            for at in range(q.start, q.end)
+        }
+        if not firm:
+            return edges
+        return tuple(tuple(e for e in here if at not in firm or not e.how & How.TAKEN) for at, here in enumerate(edges))
 
     def _with_prepositions(
         self,
@@ -263,12 +279,3 @@ class Hearing:
                 done.append(Token(part, start, end, None, start > token.start))
                 start = end
         return tuple(done)
-
-
-def _without_numbers(edges: tuple[tuple[WordEdge, ...], ...], quantities: Sequence[Quantity]) -> tuple[tuple[WordEdge, ...], ...]:
-    """The edges without those that take a part of a number with a unit, or of several words, for another word: the "ten" of "ten minutes"."""
-    plain = (q for q in quantities if q.cost < HOMOPHONE and (q.unit or q.end - q.start > 1))
-    firm = {at for q in plain for at in range(q.start, q.end)}
-    if not firm:
-        return edges
-    return tuple(tuple(e for e in here if at not in firm or not e.how & How.TAKEN) for at, here in enumerate(edges))

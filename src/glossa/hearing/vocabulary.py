@@ -462,7 +462,16 @@ class Vocabulary:
     def knows(self, word: str) -> bool:
         """Whether a word is one of the house, or one that everybody says."""
         language = self.language
-        lists = (self.words, self._fixed, self._usual, self.ordinary, self.number_parts, language.verbs, language.common, language.same)
+        lists = (
+            self.words,
+            self._fixed,
+            self._usual,
+            self.ordinary,
+            self.number_parts,
+            language.verbs,
+            language.common,
+            language.same,
+        )
         return any(word in k for k in lists) or self.respelt(word) in self._spelt
 
     def says(self, word: str) -> bool:

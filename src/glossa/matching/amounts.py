@@ -81,6 +81,10 @@ class _Measured:
         self._rooms = {e.tokens for e in utterance.expressions if e.things.rank == RANK["room"]}
         device = alignment.candidate("device")
         self._in_a_room = device is not None and bool(device.tokens) and self._only_a_room(device)
+        self._guessed_at = 0
+        for edge in (e for o in alignment.chosen if o is not None for e in o.edges):
+            if edge.how & How.SOUND and edge.cost >= FAR:
+                self._guessed_at |= (1 << edge.end) - (1 << edge.start)
         self._verb_heard = any(covered >> i & 1 and (w in verbs or w in light) for i, w in enumerate(utterance.words))
 
     def amounts(self, lead: float) -> dict[str, float]:
@@ -254,6 +258,7 @@ class _Measured:
                 ),
             )
             self._add("named otherwise", self._named_otherwise(candidate))
+            self._add("another noun", self._another_noun(candidate))
             more = candidate.cost - sum(e.cost for e in candidate.used)
             self._add("first words", more >= COSTS.first_words - 1e-9 and not self._only_a_room(candidate))
             guess = self._guessed(candidate, candidate.value)
@@ -297,7 +302,18 @@ class _Measured:
             return False
         words, role = self._utterance.words, self._utterance.roles[at]
         described = at and words[at - 1] in self._grammar.lexicon.articles and role in (Role.TALK, Role.VERB)
-        return (role == Role.UNKNOWN or bool(described)) and self._free(at, at + 1)
+        unexplained = self._free(at, at + 1) or bool(
+            self._guessed_at >> at & 1
+        )  # the "porch" of "porch blinds down" is hardly a "put"
+        return (role == Role.UNKNOWN or bool(described)) and unexplained
+
+    def _another_noun(self, candidate: Candidate) -> bool:
+        """Whether an unknown word stands right behind what a device is called."""
+        at, utterance = candidate.end, self._utterance
+        if not candidate.used or at >= len(utterance.words) or utterance.pauses >> at & 1:
+            return False
+        unknown = utterance.roles[at] == Role.UNKNOWN and utterance.words[at] not in self._alignment.pattern.measures
+        return unknown and self._free(at, at + 1)
 
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""
@@ -496,8 +512,13 @@ class _Measured:
         for at, word in enumerate(utterance.words):
             length = places.at(utterance.words, at) if word in places.first and word not in known else 0
             told_of = alignment.beside >> at & 1
-            if length and self._free(at, at + length) and utterance.roles[at] != Role.FILLER and not told_of:
+            if not length or utterance.roles[at] == Role.FILLER or told_of:
+                continue
+            if self._free(at, at + length):
                 self._add("foreign place", 1)
+                break
+            if self._guessed_at >> at & 1:  # a "garden" may be a "galley" that was misheard
+                self._add("foreign place", 0.5)
                 break
 
     def _in_a_foreign_place(self, device: Candidate) -> bool:
