@@ -14,6 +14,8 @@ from glossa.language import PhraseSet
 LITTLE, LOT = 0.5, 2.0
 """What "slightly" and "a lot" make of the usual amount of a change."""
 
+HALF = "1/2"
+
 
 class Tagging:
     """Finds the roles of the tokens of the utterances of one house in one language.
@@ -23,7 +25,7 @@ class Tagging:
         opening: the words that a phrase of the language may begin with.
         movable, directions, absolute: words that may be prepositions, the smallest directions, prepositions before what a value becomes.
         wanting: the words that want something behind them. pronouns: "it" and its kin.
-        named_levels: the words for the most, the least and the middle. excepting: those that an exception begins with.
+        named_levels: the words for the most, the least and the middle; halfway: those for the middle. excepting: those that an exception begins with.
     """
 
     def __init__(self, lexicon: Lexicon) -> None:
@@ -40,6 +42,8 @@ class Tagging:
         self.pronouns = language.phrases("grammar", "pronouns").single
         prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
         self.wanting = ((prepositions & language.small) - self.movable) | (frozenset(grammar.articles) - self.pronouns)
+        halves = (w for w, share in numbers.fractions.items() if share == HALF)
+        self.halfway = PhraseSet.of((*numbers.halfway, *halves))
         self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
         self.excepting = frozenset(language.phrases("grammar", "excepted").first)
 
@@ -91,6 +95,7 @@ class Tags:
         self._going_on()
         self._ordered()
         self._to_be_done()
+        self._halfway()
         self._relayed()
         self._returning()
         self._kept()
@@ -240,6 +245,15 @@ class Tags:
                 roles[before] = Role.FILLER
             if told and (self._said_for_it(before) or (Role.TALK not in roles[first:at] and self._wanted(at))):
                 roles[at] = Role.FILLER
+
+    def _halfway(self) -> None:
+        """The "down" of "halfway down" says nothing: it is as far up."""
+        if self._tagging.halfway.first.keys().isdisjoint(self._words):
+            return
+        for at in range(len(self._words) - 1):
+            behind = at + self._tagging.halfway.at(self._words, at)
+            if at < behind < len(self._words) and self.roles[behind] == Role.POLE and self._language.changes(self._words[behind]):
+                self.roles[behind] = Role.FILLER
 
     def _wanted(self, at: int) -> bool:
         """Whether what stands in front of a token says how something is to be: "I want the lamp", "get the lamp"."""
