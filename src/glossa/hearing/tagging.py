@@ -211,6 +211,9 @@ class Tags:
                     self.roles[at] = Role.NUMBER
             if quantity.start and self._words[quantity.start - 1] in self._language.numbers.labels:
                 self.roles[quantity.start - 1] = Role.FILLER  # "number four"
+            behind = self._words[quantity.end] if quantity.end < len(self._words) and not quantity.unit else ""
+            if behind in self._language.numbers.steps and behind not in self._known:
+                self.roles[quantity.end] = Role.FILLER  # "two notches"
 
     def _ordered(self) -> None:
         """The "is" of "make sure the lamp is off" states nothing: it says how something is to be."""

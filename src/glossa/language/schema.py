@@ -192,7 +192,8 @@ class NumberWords(Section, frozen=True):
         decimal, thousands: the marks in digits, ``.`` and ``,`` in English.
         digits_only: digits that are only such among other digits; -2 and -3 double and triple the next one.
         about, roughly: words before and behind a number that is not meant to the point.
-        labels: what may stand before a number and says no more: "number four".
+        labels: what may stand before a number and says no more: "number four". steps: what may stand behind one and
+            says no more, whatever a house calls its steps: "two notches".
         single: words for one that stand before "hundred" and units.
         like_ones: words that may be a number under ten behind a ten: the "in" of "forty in" for forty one.
         like_on: numbers that a recogniser writes for the word that switches on: "one".
@@ -218,6 +219,7 @@ class NumberWords(Section, frozen=True):
     of: Words = []
     single: Words = []
     labels: Words = []
+    steps: Words = []
     point: Words = []
     minus: Words = []
     below_zero: Words = []
