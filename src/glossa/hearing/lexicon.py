@@ -149,7 +149,8 @@ class Lexicon:
                 if all(w in self._words for w in said):
                     self._words.update(w for other in others for w in other)
         self.only_named = self.named - in_phrases
-        self.ignored = PhraseSet.of(self.texts(house.words.ignore))
+        wake = self.texts(house.wake.words) if house.wake is not None else ()  # "lamp on, ahoy barnacle"
+        self.ignored = PhraseSet.of((*self.texts(house.words.ignore), *(w for w in wake if not self._words.issuperset(w))))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]
         self.vocabulary = Vocabulary(
             self._words, self.language, same, house.words.sounds, self._strict, frozenset(self._kin), house.matching.sound, house.matching.synonyms, house.recogniser, self.pairs,
