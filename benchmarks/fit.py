@@ -32,7 +32,7 @@ TALK_WEIGHT = 0.3
 BESIDE_WEIGHT = 0.04
 """A command with a sentence beside it counts this much."""
 
-STRANGER_WEIGHT = 0.0401
+STRANGER_WEIGHT = 0.005
 """A command about what a house doesn't have counts this much."""
 
 PRONOUNS, POINTING_WEIGHT = ("it", ""), 0.2
