@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import random
+import tomllib
+from typing import Any
+
+from num2words import num2words
 
 SORTS = {
     "lamp": ("power", "level"),
@@ -71,35 +75,91 @@ def house(devices: int, intents: int, seed: int = 1) -> str:
     return "\n".join(lines)
 
 
-def utterances(text: str, count: int, seed: int = 2) -> list[str]:
-    """Utterances for a generated house, all different: plain, loose, misheard, and talk."""
-    import tomllib
+MOST_TRIES = 50
+"""Tries to find one more line of a kind."""
 
+VERBS = ("turn", "switch", "set", "dim", "open", "shut")
+
+KINDS = {"plain": 0.3, "polite": 0.35, "misheard": 0.2, "talk": 0.15}
+"""How often each kind of line comes: as a phrase has it, with what people say around it, with a letter lost, and no command at all."""
+BEFORE = (
+    "um could you please",
+    "would you mind",
+    "I'd like you to",
+    "right then",
+    "oh and",
+    "sorry can you",
+    "when you have a minute",
+    "please",
+)
+BEHIND = ("", "please", "for me", "now", "thanks", "if you don't mind", "before I forget", "would you")
+TOLD = (
+    "I think the {} is lovely",
+    "we bought the {} from my aunt",
+    "she asked me about the {}",
+    "the {} was never any good",
+    "who broke the {}",
+)
+TOLD_BEHIND = (
+    "in the evening",
+    "last summer",
+    "and nobody noticed",
+    "when it rains",
+    "on a Sunday",
+    "I suppose",
+    "as you know",
+    "these days",
+)
+
+
+def utterances(text: str, count: int, seed: int = 2) -> dict[str, str]:
+    """Utterances for a generated house, all different: each line, and its kind of ``KINDS``."""
     raw = tomllib.loads(text)
     dice = random.Random(seed)
-    found: dict[str, None] = {}
-    while len(found) < count:
+    found: dict[str, str] = {}
+
+    def command(device: dict[str, Any], led: bool) -> str:
+        """What is said to one device, beginning with a verb where it is ``led`` by something else."""
+        name, number = device["names"][0], said(dice.randint(0, 100))
+        power = dice.choice(["on", "off"])
+        article = dice.choice(["the ", "the ", ""])
+        ways = {
+            "power": [f"turn {article}{name} {power}", f"switch {power} {article}{name}", f"{name} {power}"],
+            "level": [
+                f"set {article}{name} to {number} percent",
+                f"dim {article}{name} to {number}",
+                f"{name} at {number} percent",
+            ],
+            "position": [f"shut {article}{name}", f"open {article}{name}"],
+            "temperature": [
+                f"set {article}{name} to {said(dice.randint(10, 60) / 2)} degrees",
+                f"{name} at {said(dice.randint(5, 30))}",
+            ],
+            "speed": [f"set {article}{name} to {dice.choice(['low', 'medium', 'high'])}"],
+            "volume": [f"{name} volume {said(dice.randint(0, 20))}"],
+        }[dice.choice(SORTS[device["kind"]])]
+        return dice.choice([w for w in ways if not led or w.split()[0] in VERBS] or ways)
+
+    def line_of(kind: str) -> str:
         device = raw["devices"][dice.choice(list(raw["devices"]))]
-        name, sort = device["names"][0], device["kind"]
-        what = {
-            "power": dice.choice(["on", "off"]),
-            "level": "to forty percent",
-            "position": "shut",
-            "temperature": "to twenty one",
-            "speed": "high",
-            "volume": "volume seven",
-        }
-        line = f"{name} {what[dice.choice(SORTS[sort])]}"
-        kind = dice.random()
-        if kind < 0.35:
-            line = f"um could you please turn the {name} on"
-        elif kind < 0.55:
-            at = dice.randrange(1, len(line) - 1)
-            line = line[:at] + line[at + 1 :]
-        elif kind < 0.7:
-            line = f"i think the {name} is lovely in the evening"
-        if line in found:  # the same again, with a letter lost somewhere
-            at = dice.randrange(1, len(line) - 1)
-            line = line[:at] + line[at + 1 :]
-        found[line] = None
-    return list(found)
+        if kind == "talk":
+            return f"{dice.choice(TOLD).format(device['names'][0])} {dice.choice(TOLD_BEHIND)}"
+        line = command(device, kind == "polite")
+        if kind == "polite":
+            return " ".join(f"{dice.choice(BEFORE)} {line} {dice.choice(BEHIND)}".split())
+        if kind == "misheard":
+            at = dice.choice([i for i in range(1, len(line) - 1) if line[i] != " "])
+            return line[:at] + line[at + 1 :]
+        return line
+
+    while len(found) < count:
+        kind = dice.choices(list(KINDS), list(KINDS.values()))[0]
+        new = next((line for line in (line_of(kind) for _ in range(MOST_TRIES)) if line not in found), "")
+        if new:  # there are only so many plain lines for a few devices
+            found[new] = kind
+    return found
+
+
+def said(number: float) -> str:
+    """A number in words, as a recogniser writes them."""
+    return str(num2words(number)).replace("-", " ")

@@ -47,7 +47,8 @@ def sizes(quick: bool) -> list[str]:
         "| devices | intents | compile | a new line, median | 99th percentile | the same line again, median | memory compiled |",
         "|---|---|---|---|---|---|---|",
     ]
-    medians = []
+    medians: list[float] = []
+    of_kind: dict[str, float] = {}
     for devices, intents in ((5, 10), (50, 20), (500, 200)):
         text = houses.house(devices, intents)
         house = read_house(text)
@@ -58,16 +59,23 @@ def sizes(quick: bool) -> list[str]:
         del compiled
         compile_time = min(timed(lambda: glossa.Matcher(house).grammar("en")) for _ in range(3))
         matcher = glossa.Matcher(house)
-        lines = houses.utterances(text, 110 if quick else 450)
+        kinds = houses.utterances(text, 110 if quick else 450)
+        lines = list(kinds)
         for line in lines[:50]:
             matcher.match(line)
-        times = sorted(timed(lambda line=line: matcher.match(line)) for line in lines[50:])  # type: ignore[misc]
+        taken = {line: timed(lambda line=line: matcher.match(line)) for line in lines[50:]}  # type: ignore[misc]
+        times = sorted(taken.values())
+        if devices == 50:
+            of_kind = {kind: statistics.median(t for line, t in taken.items() if kinds[line] == kind) for kind in houses.KINDS}
         again = statistics.median(timed(lambda line=line: matcher.match(line)) for line in lines[50:])  # type: ignore[misc]
         medians.append(statistics.median(times))
         rows.append(
             f"| {devices} | {len(house.intents)} | {compile_time * 1e3:.0f} ms | {medians[-1] * 1e3:.2f} ms | {times[int(len(times) * 0.99)] * 1e3:.1f} ms "
             f"| {again * 1e3:.2f} ms | {memory / 1e6:.1f} MB |"
         )
+    rows.append(
+        f"\nOf 50 devices by kind of line, median of a new one: {', '.join(f'{kind} {t * 1e3:.2f} ms' for kind, t in of_kind.items())}."
+    )
     rows.append(
         f"\nTen times the devices: {medians[1] / medians[0]:.1f} times the time from 5 to 50, {medians[2] / medians[1]:.1f} times from 50 to 500 (with ten times the intents)."
     )

@@ -512,13 +512,8 @@ class _Measured:
         for at, word in enumerate(utterance.words):
             length = places.at(utterance.words, at) if word in places.first and word not in known else 0
             told_of = alignment.beside >> at & 1
-            if not length or utterance.roles[at] == Role.FILLER or told_of:
-                continue
-            if self._free(at, at + length):
+            if length and self._free(at, at + length) and utterance.roles[at] != Role.FILLER and not told_of:
                 self._add("foreign place", 1)
-                break
-            if self._guessed_at >> at & 1:  # a "garden" may be a "galley" that was misheard
-                self._add("foreign place", 0.5)
                 break
 
     def _in_a_foreign_place(self, device: Candidate) -> bool:

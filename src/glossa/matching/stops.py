@@ -270,12 +270,14 @@ def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Gram
 
 
 def _guessed_place(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """A place that this house may not have, taken for one of its own by sound: the "bathroom" of a house with a bedroom."""
+    """A place that this house may not have, taken for a word of its own by sound: the "bathroom" of a house with a bedroom, and the "garden
+    lamp" of one with a galley."""
     places = grammar.lexicon.language.phrases("grammar", "places").single
     for option in alignment.chosen:
         for edge in option.edges if option is not None else ():
-            if edge.how & How.SOUND and edge.word in places and utterance.words[edge.start] in places:
-                return f"{utterance.words[edge.start]} / {edge.word}"
+            heard = utterance.words[edge.start]
+            if edge.how & How.SOUND and heard in places and heard not in grammar.lexicon.vocabulary.words:
+                return f"{heard} / {edge.word}"
     return ""
 
 
@@ -345,7 +347,7 @@ STOPS = (
         "guessed place",
         Severity.CONFIRM,
         _guessed_place,
-        "a place that the house may not have, taken for one of its own by sound",
+        "a place that the house may not have, taken for a word of its own by sound",
     ),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )
