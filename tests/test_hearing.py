@@ -61,6 +61,12 @@ class Tokens(unittest.TestCase):
             return list(GRAMMAR.hearing.analyse(text).words)
 
         self.assertEqual(heard("do not turnoff the saloonlamp"), ["dont", "turn", "off", "the", "saloon", "lamp"])
+        self.assertEqual(heard("turnonthe lamp inthe galley"), ["turn", "on", "the", "lamp", "in", "the", "galley"])
+        self.assertEqual(heard("galleylampon"), ["galley", "lamp", "on"])
+        self.assertEqual(heard("switch iton by afifth"), ["switch", "it", "on", "by", "a", "fifth"])
+        self.assertEqual(heard("upto twopoint five"), ["up", "to", "two", "point", "five"])
+        for word in ("infantry", "methadone", "outsider", "manifold", "doubledecker", "inherits"):  # words of their own
+            self.assertEqual(heard(word), [word])
         self.assertEqual(heard("could i have it"), ["could", "i", "have", "it"])
         self.assertEqual(heard("onion soup"), ["onion", "soup"])
 

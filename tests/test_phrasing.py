@@ -169,6 +169,19 @@ class Sentences(Lines):
         radiators = {"device": ("study_radiator", "attic_radiator"), "degrees": 2}
         self.accepted("townhouse", {"study radiator two degrees warmer and the attic one as well": ("warmer", radiators)})
 
+    def test_a_room_at_the_end_needs_no_preposition(self) -> None:
+        matcher = self.matcher("townhouse")
+        for text in ("all lights off kitchen", "lights off kitchen please", "everything off kitchen", "blind down kitchen"):
+            with self.subTest(text):
+                match = matcher.match(text)
+                assert match.best is not None
+                self.assertEqual(match.outcome, "accept")
+                self.assertEqual({matcher.house.devices[d].room for d in match.best.slots["device"]}, {"kitchen"})
+        for text in ("all lights off except the kitchen", "all lights off kitchen is a mess", "hall light on kitchen"):
+            match = matcher.match(text)
+            rooms = {matcher.house.devices[d].room for d in match.best.slots["device"]} if match.best else set()
+            self.assertFalse(match.outcome == "accept" and rooms == {"kitchen"}, text)
+
     def test_what_is_told_orders_nothing(self) -> None:
         for text in (
             "the advert said to turn the galley lamp on",
@@ -451,7 +464,46 @@ class Wants(Lines):
             self.assertEqual(match.best.slots["device"], (device,), text)
         self.accepted("oriole", {"bass amp on": ("state", {"device": ("bass",)})})
 
+    def test_what_stands_beside_a_name_and_is_none_of_the_house(self) -> None:
+        for house, text in (
+            ("townhouse", "kettle toaster off"),
+            ("townhouse", "kettle er toaster off"),
+            ("townhouse", "landing picture lights hoover to twenty"),
+            ("townhouse", "porch blinds down"),
+            ("marigold", "garden lamp on"),
+            ("marigold", "stove fan grinder on"),
+            ("azahar", "enciende la radio tostadora"),
+        ):
+            with self.subTest(text):
+                self.assertIn(self.matcher(house).match(text).outcome, ("confirm", "ask", "reject"))
+        self.accepted(
+            "townhouse",
+            {
+                "turn off the kettle please Sir": ("switch", {"device": ("kettle",), "power": "off"}),
+                "the blasted kettle on": ("switch", {"device": ("kettle",), "power": "on"}),
+                "turn off the kettle old chap": ("switch", {"device": ("kettle",), "power": "off"}),
+            },
+        )
+        self.accepted("marigold", {"galley lamp on ahoy barnacle": ("switch", {"device": ("galley_lamp",), "power": "on"})})
+
+    def test_what_says_where_a_thing_is(self) -> None:
+        bench, shelf = {"device": ("bench_lamp",)}, {"device": ("shelf_lamp",)}
+        self.accepted(
+            "glasshouse",
+            {"the lamp above the bench off": ("switch", bench), "the lamp beneath the shelf on": ("switch", shelf)},
+        )
+
     def test_what_leads_to_a_value_and_what_counts_it(self) -> None:
+        self.accepted(
+            "townhouse",
+            {
+                "reduce the hall table lamp to ten": ("set_level", {"level": 10}),
+                "take the kitchen blind halfway down": ("set_blind", {"position": 50}),
+                "kitchen blind half shut": ("set_blind", {"position": 50}),
+            },
+        )
+        self.accepted("rotdorn", {"Radio zwei Striche leiser": ("leiser", {"stufen": 2})})
+        self.accepted("glasshouse", {"radio a couple of notches down": ("quieter", {"steps": 2})})
         self.accepted(
             "turnstone",
             {

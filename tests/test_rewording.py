@@ -16,6 +16,7 @@ from glossa.trials.measures import kind
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "benchmarks"))
 import accuracy
 import reworded
+import strangers
 
 LEAST = {"switch": 0.9, "value": 0.95, "any": 0.97}
 """The shares of commands in other words that are carried out."""
@@ -33,6 +34,22 @@ class OtherWords(unittest.TestCase):
                 self.assertNotIn(kind(result), ("wrong action", "false accept"), f"{name}: {row.utterance}")
             for section, count in counts.items():
                 self.assertGreaterEqual(count["right"] / count["all"], LEAST[section], f"{name} {section}")
+
+
+class Strangers(unittest.TestCase):
+    def test_little_is_done_about_what_a_house_does_not_have(self) -> None:
+        acted: Counter[str] = Counter()
+        every: Counter[str] = Counter()
+        for name in ("marigold", "townhouse", "glasshouse", "mirabelle", "rotdorn", "azahar"):
+            house, rows = accuracy.houses([name])[name]
+            matcher = glossa.Matcher(house)
+            for aside in (False, True):
+                for sort, row in strangers.strange(house, rows, aside=aside):
+                    every[sort] += 1
+                    acted[sort] += matcher.match(row.utterance).outcome == "accept"
+        for sort, most in (("instead", 0.04), ("behind", 0.05)):
+            self.assertGreater(every[sort], 200)
+            self.assertLess(acted[sort] / every[sort], most, sort)
 
 
 class BegunAgain(unittest.TestCase):

@@ -24,7 +24,7 @@ class Tagging:
         degrees: words for how much, each with its share of the usual amount.
         opening: the words that a phrase of the language may begin with.
         movable, directions, absolute: words that may be prepositions, the smallest directions, prepositions before what a value becomes.
-        wanting: the words that want something behind them. pronouns: "it" and its kin.
+        states: the words that switch on and off. wanting: the words that want something behind them. pronouns: "it" and its kin.
         named_levels: the words for the most, the least and the middle; halfway: those for the middle. excepting: those that an exception begins with.
     """
 
@@ -42,6 +42,7 @@ class Tagging:
         self.pronouns = language.phrases("grammar", "pronouns").single
         prepositions = {*grammar.absolute, *grammar.relative, *language.phrases("grammar", "inside").single}
         self.wanting = ((prepositions & language.small) - self.movable) | (frozenset(grammar.articles) - self.pronouns)
+        self.states = frozenset((*self.language.switch.on, *self.language.switch.off))
         halves = (w for w, share in numbers.fractions.items() if share == HALF)
         self.halfway = PhraseSet.of((*numbers.halfway, *halves))
         self.named_levels = PhraseSet.of((*numbers.maximum, *numbers.minimum, *numbers.halfway))
@@ -255,7 +256,8 @@ class Tags:
             return
         for at in range(len(self._words) - 1):
             behind = at + self._tagging.halfway.at(self._words, at)
-            if at < behind < len(self._words) and self.roles[behind] == Role.POLE and self._language.changes(self._words[behind]):
+            directed = at < behind < len(self._words) and self.roles[behind] == Role.POLE
+            if directed and self._words[behind] not in self._tagging.states:
                 self.roles[behind] = Role.FILLER
 
     def _wanted(self, at: int) -> bool:

@@ -308,12 +308,14 @@ class _Measured:
         return (role == Role.UNKNOWN or bool(described)) and unexplained
 
     def _another_noun(self, candidate: Candidate) -> bool:
-        """Whether an unknown word stands right behind what a device is called."""
+        """Whether one unknown word stands right behind what a device is called; several are a sentence of their own."""
         at, utterance = candidate.end, self._utterance
         if not candidate.used or at >= len(utterance.words) or utterance.pauses >> at & 1:
             return False
         unknown = utterance.roles[at] == Role.UNKNOWN and utterance.words[at] not in self._alignment.pattern.measures
-        return unknown and self._free(at, at + 1)
+        after = next((i for i in range(at + 1, len(utterance.words)) if utterance.roles[i] != Role.FILLER), len(utterance.words))
+        alone = after == len(utterance.words) or not self._free(after, after + 1)
+        return unknown and alone and self._free(at, at + 1)
 
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""
