@@ -35,6 +35,7 @@ benchmark: $(VENV)/.installed
 	$(BIN)/python benchmarks/fit.py --held-out
 	$(BIN)/python benchmarks/beside.py
 	$(BIN)/python benchmarks/reworded.py
+	$(BIN)/python benchmarks/strangers.py
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/live.py
 
