@@ -17,6 +17,7 @@ from glossa.conversation.modes import Modes
 from glossa.conversation.passcode import Keeper, expected, guarded, keeper_of
 from glossa.conversation.plan import Planned, about_part, commands_in, heads, next_step, planned
 from glossa.conversation.questions import Pending, question, which_one
+from glossa.conversation.recent import Recent
 from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
 from glossa.house.model import House, Intent
@@ -62,11 +63,8 @@ class Conversation:
         self.house = house
         self.matcher = matcher or Matcher(house)
         self.state: dict[tuple[str, str], Value] = dict(state) if state is not None else initial_state(house)
-        self._last_changes: dict[tuple[str, str], Value] = {}
         self.modes = Modes(house, mode)
         self.pending: Pending | None = None
-        self.last_devices: tuple[str, ...] = ()
-        self._devices_before: tuple[str, ...] = ()
         self._always = awake
         self._secrets = secrets
         self._wake = WakeWords(house)
@@ -74,9 +72,7 @@ class Conversation:
         self._now = float("-inf")
         self.keepers: dict[str, Keeper] = {}
         self._last: tuple[str, float] | None = None
-        self._last_intent: Intent | None = None
-        self._followed: tuple[Intent, dict[str, SlotValue]] | None = None
-        self._followed_until = float("-inf")
+        self._recent = Recent()
         self._follow_ups = FollowUps(self.matcher)
         self._answers = Answers(self.matcher)
         self._doubtful = False
@@ -109,8 +105,8 @@ class Conversation:
 
     def _stay(self, at: float) -> None:
         """A conversation that is being used goes on, where the house stays awake after a command."""
-        if self._followed is not None:
-            self._followed_until = max(self._followed_until, at + self.house.window)
+        if self._recent.followed is not None:
+            self._recent = replace(self._recent, until=max(self._recent.until, at + self.house.window))
         if self.house.wake is not None and self.house.wake.after_command == "stay":
             self._listen(at)
 
@@ -208,7 +204,7 @@ class Conversation:
         self.modes.resumed(before.modes)
         self._awake_until, self._now, self._last = before._awake_until, before._now, before._last
         self.keepers = dict(before.keepers)
-        self.last_devices = tuple(d for d in before.last_devices if d in self.house.devices)
+        self._recent = Recent(tuple(d for d in before._recent.devices if d in self.house.devices))
 
     def _understand(self, text: str, at: float, language: str) -> Event:
         tag = language or (self.pending.language if self.pending else self.house.languages[0])
@@ -219,8 +215,9 @@ class Conversation:
             event = self._answered(text, at, tag, self.pending)
             if event is not None:
                 return event
-        if self._followed is not None and at <= self._followed_until:
-            event = self._follow_up(text, at, tag)
+        recent = self._recent
+        if recent.followed is not None and at <= recent.until:
+            event = self._follow_up(text, at, tag, recent.followed, recent.slots)
             if event is not None:
                 return event
         match = self.matcher.match(text, language, self.mode)
@@ -230,16 +227,14 @@ class Conversation:
             return self._event(
                 text, at, Outcome.CANCEL, reply=load_language(match.language).text(text_id), language=match.language
             )
-        if match.outcome == Outcome.REJECT and self._last_changes and self._answers.is_back(text, match.language or tag):
+        if match.outcome == Outcome.REJECT and recent.changed and self._answers.is_back(text, match.language or tag):
             return self._restore(text, at, match.language or tag)
-        if match.outcome != Outcome.ACCEPT and match.reason in UNCLEAR and self.last_devices:
+        if match.outcome != Outcome.ACCEPT and match.reason in UNCLEAR and recent.devices:
             match = self._about_last(text, language, match)
         return self._carry(text, match, at)
 
-    def _follow_up(self, text: str, at: float, tag: str) -> Event | None:
+    def _follow_up(self, text: str, at: float, tag: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Event | None:
         """The last command for other devices, or once more; None where the text is no follow-up."""
-        assert self._followed is not None
-        intent, slots = self._followed
         if not self.matcher.live(intent, self.mode) or intent.pin is not None:
             return None
         found = self._follow_ups.read(text, intent, slots, tag)
@@ -294,12 +289,10 @@ class Conversation:
         return other
 
     def _spoken_of(self, text: str, tag: str) -> tuple[str, ...]:
-        """The devices that "it" means, or "them": what was spoken of last, and where that is one, what was spoken of before it too."""
+        """The devices that the "it" or the "them" of a text means."""
         grammar = self.matcher.grammar(tag or self.house.languages[0])
         said = grammar.hearing.analyse(text).words
-        if len(self.last_devices) > 1 or not any(w in grammar.lexicon.language.grammar.them for w in said):
-            return self.last_devices
-        return tuple(d for d in self.house.devices if d in (*self.last_devices, *self._devices_before))
+        return self._recent.meant(self.house, several=any(w in grammar.lexicon.language.grammar.them for w in said))
 
     def _carry(self, text: str, match: Match, at: float) -> Event:
         if match.parts:
@@ -351,7 +344,7 @@ class Conversation:
     ) -> Event:
         if self._doubtful and intent.confirm != "never":
             return self._in_doubt(text, at, intent, slots, action, match)
-        self._last_changes = self._done(intent, slots, action, at) or self._last_changes
+        self._changed(self._done(intent, slots, action, at))
         return self._event(text, at, Outcome.ACCEPT, match, slots, action, action.reply, intent=intent.id)
 
     def _done(self, intent: Intent, slots: Mapping[str, SlotValue], action: Action, at: float) -> dict[tuple[str, str], Value]:
@@ -360,13 +353,7 @@ class Conversation:
         changes = dict(action.changes or {})
         before = {k: self.state[k] for k in changes if k in self.state}
         self.state.update(changes)
-        device = slots.get("device")
-        named = device if isinstance(device, tuple) else self.house.members(intent.device) if intent.device else ()
-        if named and named != self.last_devices:
-            self._devices_before, self.last_devices = self.last_devices, named
-        self._last_intent = intent
-        if intent.properties:
-            self._followed, self._followed_until = (intent, dict(slots)), at + self.house.window
+        self._recent = self._recent.after(self.house, intent, slots, at + self.house.window)
         if intent.leave_mode:
             self.modes.leave()
         if intent.enter_mode:
@@ -378,6 +365,11 @@ class Conversation:
             else:
                 self._sleep()
         return before
+
+    def _changed(self, before: Mapping[tuple[str, str], Value]) -> None:
+        """Take note of values as they were, to go back to them."""
+        if before:
+            self._recent = replace(self._recent, changed=before)
 
     def _in_doubt(
         self, text: str, at: float, intent: Intent, slots: Mapping[str, SlotValue], action: Action, match: Match | None
@@ -392,10 +384,9 @@ class Conversation:
 
     def _restore(self, text: str, at: float, tag: str) -> Event:
         """ "back to what it was": the values before the last change."""
-        action = restore(self.house, self._last_changes, tag)
-        intent = Intent("restore", {}) if self._last_intent is None else self._last_intent
-        devices = tuple(dict.fromkeys(d for d, _ in self._last_changes))
-        return self._do(text, at, intent, {"device": devices}, action, None)
+        recent = self._recent
+        action = restore(self.house, recent.changed, tag)
+        return self._do(text, at, recent.intent, {"device": tuple(dict.fromkeys(d for d, _ in recent.changed))}, action, None)
 
     # --- several commands -------------------------------------------------------------------------------------------
 
@@ -416,7 +407,7 @@ class Conversation:
         for part, action in zip(plan, step.actions, strict=True):
             changed = self._done(part.intent, part.slots, action, at)
             before |= {key: value for key, value in changed.items() if key not in before}
-        self._last_changes = before or self._last_changes
+        self._changed(before)
         return self._of_several(text, at, step.outcome, plan, step.actions, step.reply, match)
 
     def _ask_part(
