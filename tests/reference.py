@@ -13,7 +13,7 @@ from math import log2
 from typing import Any
 
 from glossa.hearing.costs import COSTS, WEIGHT
-from glossa.hearing.numbers import HOMOPHONE, ROUGH, widest
+from glossa.hearing.numbers import GUESSED, HOMOPHONE, ROUGH, widest
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.house.effects import FromSlot, Shift
@@ -227,6 +227,20 @@ def guessed(utterance: Utterance, grammar: Grammar, quantity: Any) -> float:
     return COSTS.article
 
 
+def led_by_a_number(utterance: Utterance, grammar: Grammar, quantity: Any) -> list[Any]:
+    """What a number is where its first word was a preposition: the "to forty" of "lamp two forty"."""
+    language, words, start = grammar.lexicon.language, utterance.words, quantity.start
+    scales = (*language.numbers.hundred, *language.numbers.scales)
+    if start and words[start - 1] in language.grammar.absolute:
+        return []
+    if words[start] not in grammar.lexicon.numbers.like_prepositions or words[start + 1 : start + 2][:1] in [
+        (s,) for s in scales
+    ]:
+        return []
+    rest = [q for q in utterance.quantities if (q.start, q.end) == (start + 1, quantity.end)]
+    return [q for q in rest if q.cost < HOMOPHONE]
+
+
 def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
     about = grammar.lexicon.specs[spec]
     made: list[Took] = []
@@ -256,6 +270,10 @@ def values(utterance: Utterance, grammar: Grammar, spec: int) -> list[Took]:
             value = quantity.value * 100 if quantity.share and about.unit == "percent" else quantity.value
             outside = not about.within(value)
             add(quantity.start, quantity.end, round(cost + misfit + (COSTS.outside if outside else 0), 9), value, outside=outside)
+            for rest in led_by_a_number(utterance, grammar, quantity) if outside else ():
+                cost = rest.cost + (COSTS.unit if rest.unit and rest.unit != about.unit else 0.0) + GUESSED
+                if about.within(rest.value):
+                    add(quantity.start, quantity.end, round(cost, 9), rest.value)
     if isinstance(about, SwitchValues):
         corrections = grammar.lexicon.language.phrases("grammar", "correction")
         passed = {*grammar.lexicon.language.grammar.absolute, *grammar.lexicon.articles}
@@ -285,8 +303,16 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
             before = leading(utterance, took.start, language, held_by(laid))
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             cost += COSTS.misfit if before in against else 0.0
-            aimless = place.relation == "to" or took.outside
-            cost += COSTS.aimless if aimless and before in language.grammar.directions else 0.0
+            aimless = (place.relation == "to" or took.outside) and before in language.grammar.directions
+            compared = any(
+                t is not None
+                and t.word
+                and t.start == took.end
+                and t.edges[0].how != How.SAME
+                and language.changes(utterance.words[t.start])
+                for t in laid.took
+            )
+            cost += COSTS.aimless if aimless or (place.relation == "to" and compared) else 0.0
             towards = towards or (place.relation == "to" and before in language.grammar.absolute)
     cost += COSTS.misfit * changed_places(laid)
     main = [(p, t) for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
@@ -483,7 +509,19 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             nouns = bool(took.edges) and all(e.word in lexicon.of_noun_word for e in took.edges)
             described = at > 0 and utterance.words[at - 1] in lexicon.articles
             strange = (Role.UNKNOWN, Role.TALK, Role.VERB) if described else (Role.UNKNOWN,)
-            add("named otherwise", nouns and at >= 0 and at in free and utterance.roles[at] in strange)
+            misheard = {
+                i
+                for t in laid.took
+                if t is not None
+                for e in t.edges
+                if e.how & How.SOUND and e.cost >= 0.2
+                for i in range(e.start, e.end)
+            }
+            add("named otherwise", nouns and at >= 0 and (at in free or at in misheard) and utterance.roles[at] in strange)
+            end = len(utterance.words)
+            after = next((i for i in range(took.end + 1, end) if utterance.roles[i] != Role.FILLER), end)
+            strange_behind = took.end in free and utterance.roles[took.end] == Role.UNKNOWN
+            add("another noun", bool(took.edges) and strange_behind and after not in free)
             at_room = only_a_room(took)
             add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6 and not at_room)
             add("unnamed thing", at_room and any(utterance.roles[i] == Role.UNKNOWN for i in free))

@@ -401,6 +401,20 @@ class Wants(Lines):
         self.accepted("harrow", {"telly louder": ("louder", {"clicks": 3}), "telly ten quieter": ("quieter", {"clicks": 10})})
         self.refused("harrow", "louder", "quieter please")
 
+    def test_a_border_between_words_is_heard_elsewhere(self) -> None:
+        self.accepted(
+            "ouzel",
+            {
+                "I scream freezer at minus eighteen": ("chill", {"device": ("ice_freezer",), "chill": -18}),
+                "set the I scream freezer to minus ten": ("chill", {"device": ("ice_freezer",), "chill": -10}),
+            },
+        )
+        self.refused("ouzel", "I scream at the freezer", "we scream for ice cream", "I scream")
+
+    def test_what_needs_doing(self) -> None:
+        self.accepted("ouzel", {"table four needs clearing": ("clear", {"table": 4})})
+        self.refused("quarry", "the cat wants feeding")
+
     def test_words_that_were_split_into_others(self) -> None:
         self.accepted("candlewick", {"set the at last lamp to seventy": ("set_brightness", {"device": ("atlas_lamp",)})})
 
@@ -502,6 +516,16 @@ class Wants(Lines):
                 "kitchen blind half shut": ("set_blind", {"position": 50}),
             },
         )
+        self.accepted(
+            "marigold",
+            {
+                "galley lamp two forty": ("set_level", {"level": 40}),
+                "heater two twenty": ("warmth", {"temperature": 20}),
+                "galley lamp ten percent dimmer": ("dim", {"amount": 10}),
+                "saloon vent forty percent open": ("open_vent", {"position": 40}),
+            },
+        )
+        self.assertEqual(self.matcher("marigold").match("galley lamp two hundred").reason, "range")
         self.accepted("rotdorn", {"Radio zwei Striche leiser": ("leiser", {"stufen": 2})})
         self.accepted("glasshouse", {"radio a couple of notches down": ("quieter", {"steps": 2})})
         self.accepted(

@@ -40,7 +40,8 @@ class Costs(Struct, frozen=True, gc=False):
         beside: a word of the house in a clause of its own.
         order: two places out of their order.
         misfit: "by" before what a value becomes, "to" before an amount of change.
-        aimless: a direction right before what a value becomes, as in "down ten", or before an amount that is out of range.
+        aimless: a direction right before what a value becomes, as in "down ten", or before an amount that is out of range; a word that
+            compares right behind it, as in "ten percent dimmer".
         unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
         garbage: share of a token beside a phrase with $GARBAGE.
         article: what a number costs more that usually is an article or a preposition.

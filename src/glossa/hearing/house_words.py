@@ -45,6 +45,17 @@ def verbs(house: House, tag: str, language: Language) -> frozenset[str]:
     return frozenset(found - states)
 
 
+def openers(house: House, tag: str, language: Language) -> frozenset[str]:
+    """The words that phrases of a house begin with, where they hold more: the "clear" of "clear table $table"."""
+    articles = frozenset(language.grammar.articles)
+    found: set[str] = set()
+    for sequence in sequences((i for i in house.intents.values() if not i.read), tag):
+        said = [p for p in sequence.positions if p.slot or not (p.optional or articles.issuperset(p.words))]
+        if len(said) > 1:
+            found.update(said[0].words)
+    return frozenset(found)
+
+
 def counted(house: House, language: Language, taken: Container[str]) -> frozenset[str]:
     """What slots without a unit are called, as the unit of their numbers: "five notches" for ``$notches``.
 

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from glossa.hearing.costs import COSTS
 from glossa.hearing.house_words import (
     counted,
+    openers,
     verbs,
     ways_of_asking,
     ways_of_changing,
@@ -93,7 +94,7 @@ class Lexicon:
         of_longer_value: for the number of a specification, the words of its values of several words.
         choices: the first words of values that are one of a choice, directions left out.
         numbers: what reads quantities.
-        ordering: the words that its phrases order with.
+        ordering: the words that its phrases order with. opening_words: those that they begin with.
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
         opening: for an intent that raises or lowers something, the words that open or shut it. comparing: for one that changes something,
             the words that say what and in which direction.
@@ -137,6 +138,7 @@ class Lexicon:
         in_phrases.update(w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words)
         self._words |= in_phrases
         self.ordering = verbs(house, tag, self.language)
+        self.opening_words = openers(house, tag, self.language)
         self.changing = ways_of_changing(house, tag, self.language)
         self.asking = ways_of_asking(house, self.language, self.changing)
         self.opening = ways_of_opening(house, tag, self.language)

@@ -1,4 +1,4 @@
-"""Words that were written together: "saloonlamp", "turnonthe", "twopoint", "enel", "gestroom"."""
+"""Words whose borders were heard elsewhere: "saloonlamp", "turnonthe", "twopoint", "enel", "gestroom", and "I scream freezer"."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from glossa.hearing.costs import COSTS
 from glossa.hearing.sounding import SoundTable
-from glossa.language.phones import SoundPrices, apart
+from glossa.language.phones import VOWELS, Phones, SoundPrices, apart, distance
 from glossa.language.phrases import Words
 
 if TYPE_CHECKING:
@@ -15,6 +15,9 @@ if TYPE_CHECKING:
 
 SHORTEST, SHORTEST_OF_THREE = 5, 8
 """Letters at least of two words, and of three, that were written together."""
+
+FARTHEST_SHIFTED = 0.12
+"""How far by sound two words may be together from two of a name whose border is heard elsewhere."""
 
 LEAST_TELLING = 4
 """Letters that one of three words at least has that says something: "turn" of "turnonthe", but not the "fan" of "infantry"."""
@@ -129,3 +132,41 @@ class Merged:
 
         at = min(range(2, len(word) - 1), key=unlike)
         return word[:at], word[at:]
+
+
+class Shifted:
+    """Two words that sound together like two of a name, though neither sounds like one of them: "I scream" for "ice cream".
+
+    Names are found by their consonants, in order, which stay the same wherever the border is.
+
+    Args:
+        vocabulary, pairs: as in :class:`Merged`.
+    """
+
+    def __init__(self, vocabulary: Vocabulary, pairs: Iterable[tuple[str, str]]) -> None:
+        self._vocabulary = vocabulary
+        self._by_consonants: dict[Phones, list[tuple[str, str]]] = {}
+        for pair in sorted(pairs):
+            self._by_consonants.setdefault(_consonants(self._sound(pair)), []).append(pair)
+
+    def meant(self, one: str, other: str) -> tuple[tuple[str, str], float] | None:
+        """The two words of a name that two heard words are, and the share of their weight that it costs; None for none."""
+        known = self._vocabulary.words
+        if one in known and other in known:
+            return None
+        heard = self._sound((one, other))
+        best: tuple[float, tuple[str, str]] | None = None
+        for pair in self._by_consonants.get(_consonants(heard), ()):
+            if one in pair or other in pair:
+                continue
+            apart = distance(heard, self._sound(pair))
+            if apart <= FARTHEST_SHIFTED and (best is None or (apart, pair) < best):
+                best = apart, pair
+        return (best[1], COSTS.split + COSTS.sound + COSTS.sound_slope * best[0]) if best is not None else None
+
+    def _sound(self, pair: tuple[str, str]) -> Phones:
+        return (*self._vocabulary.sound(pair[0]), *self._vocabulary.sound(pair[1]))
+
+
+def _consonants(sound: Phones) -> Phones:
+    return tuple(p for p in sound if p not in VOWELS)

@@ -118,6 +118,8 @@ class NumberReader:
             "and": words.joined, "point": words.point, "minus": words.minus, "of": words.of, "one": words.single,
             "preposition": [*language.grammar.relative, *language.grammar.absolute],
         }  # fmt: skip
+        led = {number for heard, number in words.homophones.items() if heard in language.grammar.absolute}
+        self.like_prepositions = frozenset(w for w, number in words.ones.items() if number in led)
         spoken = (*words.tens, *(w for w, n in words.ones.items() if n > 9))
         self._by_sound = {phones(w, language.tag): w for w in spoken}
         self._long = [w for w in (*spoken, *words.hundred, *words.scales) if len(w) >= LEAST_MISSPELT]

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.lexicon import Lexicon
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
-from glossa.hearing.roles import Role, first_said
+from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.vocabulary import WordEdge
 from glossa.language import PhraseSet
 
@@ -15,6 +15,9 @@ LITTLE, LOT = 0.5, 2.0
 """What "slightly" and "a lot" make of the usual amount of a change."""
 
 HALF = "1/2"
+
+SHIFTED = How.SPLIT | How.SOUND
+"""How one word of a name is heard whose border to the next one is somewhere else."""
 
 
 class Tagging:
@@ -90,6 +93,9 @@ class Tags:
             i for i, w in enumerate(words if repeats else ()) if self.roles[i] in (Role.WORD, Role.VERB) and w in words[i + 1 :]
         }
         self._numbers()
+        for at, here in enumerate(edges):  # the "I scream" of "I scream freezer" is a name
+            if any(e.how == SHIFTED and e.end == at + 1 for e in here):
+                self.roles[at] = Role.WORD
         for at in range(1, len(words)):  # the "sie" of "mach sie an"
             if self.roles[at] == Role.TALK and self.roles[at - 1] == Role.VERB and words[at] in tagging.pronouns:
                 self.roles[at] = Role.SMALL
@@ -241,6 +247,9 @@ class Tags:
         for at in range(1, len(words)):
             word, before = words[at], at - 1
             told = roles[at] == Role.TALK and language.tells(word)
+            counted = before and roles[before - 1] == Role.NUMBER  # "table four needs clearing", not "the cat wants feeding"
+            if counted and words[before] in grammar.needing and self._form_of_an_order(at):
+                roles[before], roles[at] = Role.FILLER, Role.WORD
             if permitted and before > first:
                 moving = words[before] in grammar.going and roles[at] == Role.POLE  # "could the heating go up"
                 if moving or (words[before] in grammar.passive and (told or word in language.verbs)):
@@ -249,6 +258,13 @@ class Tags:
                 roles[before] = Role.FILLER
             if told and (self._said_for_it(before) or (Role.TALK not in roles[first:at] and self._wanted(at))):
                 roles[at] = Role.FILLER
+
+    def _form_of_an_order(self, at: int) -> bool:
+        """Whether a word is a form of one that a phrase of the house begins with, and none of the house's itself."""
+        word = self._words[at]
+        if word in self._known or not word.endswith(tuple(self._language.grammar.told)):
+            return False
+        return any(e.how & How.FORM and e.word in self._tagging.lexicon.opening_words for e in self._edges[at])
 
     def _halfway(self) -> None:
         """The "down" of "halfway down" says nothing: it is as far up."""

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
+from itertools import pairwise
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.merged import Merged
+from glossa.hearing.merged import Merged, Shifted
 from glossa.hearing.roles import How
 from glossa.hearing.sounding import Like, SoundTable
 from glossa.house.recogniser import USUAL, Recogniser
@@ -190,6 +191,7 @@ class Vocabulary:
         self.ordinary |= language.small | language.light | language.negation.single
         self._apart = self._parted()
         self.split = lru_cache(MOST_CACHED)(Merged(self, self._pairs, self._prices).parts)
+        self._shifted = lru_cache(MOST_CACHED)(Shifted(self, self._pairs).meant)
         self._household: dict[str, list[tuple[Words, Near]]] = {}
         self._rewritten: dict[str, list[tuple[Words, Near]]] = {}
         for heard, said in same:
@@ -238,6 +240,13 @@ class Vocabulary:
                 for near in self.joined(tokens[at:end]):
                     here.append(WordEdge(at, end, near.word, near.cost, near.how))
             found.append(here)
+        for at, pair in enumerate(pairwise(tokens)):
+            shifted = self._shifted(*pair)
+            if shifted is not None:
+                meant, cost = shifted
+                edges = (WordEdge(start, start + 1, word, cost, How.SPLIT | How.SOUND) for start, word in enumerate(meant, at))
+                for edge in edges:
+                    found[edge.start].append(edge)
         for edge in self._separated(tokens):
             found[edge.start].append(edge)
         return tuple(map(tuple, found))
@@ -282,7 +291,10 @@ class Vocabulary:
         for said, also in self._apart.get(word, ()):
             yield Near(said, COSTS.form, How.FORM, also)
         own = COSTS.own_word if word in self.words and not is_plural(word, language) else 0.0  # "milking" and the milk pump
-        for base in self.bases(word) if word not in language.grammar.articles else ():
+        based = word not in language.grammar.articles and not language.changes(
+            word
+        )  # "dimmer" is no "dim" that something is set to
+        for base in self.bases(word) if based else ():
             yield Near(base, COSTS.form + own, How.FORM)
             for said in same.get(base, ()):
                 yield Near(said, COSTS.synonym + COSTS.form, How.SYNONYM)

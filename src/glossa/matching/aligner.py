@@ -105,7 +105,8 @@ class Aligner:
             if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
                 before = self._before(option.start, values)
                 towards = towards or (place.relation == "to" and before in self._absolute)
-                if before in self._directions and (place.relation == "to" or candidate.outside):
+                led = before in self._directions and (place.relation == "to" or candidate.outside)
+                if led or (place.relation == "to" and self._compared(option, chosen)):
                     items.append(Item(Kind.AIMLESS, COSTS.aimless, option.start, option.end, number))
                 if before in (self._relative if place.relation == "to" else self._absolute):
                     items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
@@ -343,6 +344,17 @@ class Aligner:
         poles = self._language.poles[word]
         most = 1 if word in pattern.elsewhere else None  # "warm the den up" is not for its lamps
         return any(said != word and not set(its[:most]).isdisjoint(poles[:most]) for said, its in directed.items())
+
+    def _compared(self, value: Option, chosen: Sequence[Option | None]) -> bool:
+        """Whether a word that compares stands right behind a number, in place of the phrase's own: "ten percent dimmer" for "dim to ten percent"."""
+        return any(
+            o is not None
+            and o.edge is not None
+            and o.edge.how != How.SAME
+            and o.start == value.end
+            and self._language.changes(self._utterance.words[o.start])
+            for o in chosen
+        )
 
     def _before(self, start: int, values: int) -> str:
         """The word that leads to what starts at a token, but for filler; one that is no value itself may be a preposition by its sound."""

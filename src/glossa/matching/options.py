@@ -13,7 +13,7 @@ from glossa.hearing.costs import COSTS
 from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import PLAIN_NAME, Devices, resolve
 from glossa.hearing.lexicon import NamedSpan
-from glossa.hearing.numbers import HOMOPHONE, ROUGH, Quantity
+from glossa.hearing.numbers import GUESSED, HOMOPHONE, ROUGH, Quantity
 from glossa.hearing.roles import How, Role
 from glossa.hearing.utterance import Utterance
 from glossa.house.sorts import TEMPERATURES, NumberValues
@@ -309,7 +309,8 @@ class Choices:
         if way == Way.NUMBER:
             assert isinstance(values, NumberValues)
             numbers = self._usable_numbers() if values.unit else (*self._usable_numbers(), *self._before_own_units())
-            return [c for q in numbers if (c := fit(q, values)) is not None]
+            made = [(q, c) for q in numbers if (c := fit(q, values)) is not None]
+            return [c for q, fits in made for c in ((fits, *self._led(q, values)) if fits.outside else (fits,))]
         return self._digits() if way == Way.DIGITS else self._free()
 
     def _free(self) -> list[Candidate]:
@@ -348,6 +349,20 @@ class Choices:
                 )
             )
         return self._numbers
+
+    def _led(self, quantity: Quantity, values: NumberValues) -> Iterator[Candidate]:
+        """What a number that is out of range may be where a preposition was written as its first word: the "to forty" of "lamp two forty"."""
+        words, at = self.utterance.words, quantity.start
+        numbers = self.grammar.lexicon.language.numbers
+        led = words[at] not in self.grammar.lexicon.numbers.like_prepositions or (at and words[at - 1] in self._absolute)
+        if led or (
+            words[at + 1 : at + 2] and words[at + 1] in (*numbers.hundred, *numbers.scales)
+        ):  # "two hundred" is nothing else
+            return
+        for rest in self.utterance.quantities:
+            inside = fit(rest, values) if (rest.start, rest.end) == (at + 1, quantity.end) and rest.cost < HOMOPHONE else None
+            if inside is not None and not inside.outside:
+                yield replace(inside, start=at, tokens=inside.tokens | 1 << at, cost=inside.cost + GUESSED)
 
     def _before_own_units(self) -> Iterator[Quantity]:
         """Numbers before a unit that a phrase holds: the "forty" of "forty degrees" for "spotlight $bearing degrees"."""
