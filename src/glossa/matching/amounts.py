@@ -344,7 +344,8 @@ class _Measured:
             return False
         if self._utterance.roles[at] == Role.FILLER:  # "would you mind closing the blind"
             return False
-        if at and self._utterance.words[at - 1] in self._language.grammar.needing:  # "table four needs clearing"
+        needing = at > 0 and self._utterance.words[at - 1] in self._language.grammar.needing
+        if needing and self._utterance.roles[at - 1] == Role.FILLER:  # "table four needs clearing"
             return False
         relaying = (i for i in range(at) if self._utterance.words[i] in self._language.grammar.relaying)
         if any(self._utterance.roles[i] == Role.VERB for i in relaying):  # "get the pump running"
