@@ -151,11 +151,16 @@ class Like:
     def __init__(self, words: Iterable[str], tag: str, farthest: float, *, begins: bool = False) -> None:
         self._words, self._tag, self._farthest, self._begins = sorted(words), tag, farthest, begins
         self._table: SoundTable | None = None
+        self._first: frozenset[Phones] = frozenset()
 
     def __call__(self, word: str) -> bool:
         """Whether a word does."""
-        if self._table is None:
-            self._table = SoundTable(self._words, [phones(w, self._tag) for w in self._words])
         sound = phones(word, self._tag)
+        if self._table is None:
+            sounds = [phones(w, self._tag) for w in self._words]
+            self._first = frozenset(s[:1] for s in sounds)  # before the table, for another thread may look at that
+            self._table = SoundTable(self._words, sounds)
+        if self._begins and sound[:1] not in self._first:
+            return False
         near = self._table.within(word, sound, self._farthest, MOST_LIKE)
         return any(not self._begins or phones(w, self._tag)[:1] == sound[:1] for w, _ in near)
