@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Set
-from typing import TYPE_CHECKING
+from collections.abc import Iterable, Iterator, Sequence, Set
+from functools import lru_cache
+from itertools import pairwise
 
 from glossa.hearing.costs import COSTS
+from glossa.hearing.roles import How
 from glossa.hearing.sounding import SoundTable
-from glossa.language.phones import VOWELS, Phones, SoundPrices, apart, distance
+from glossa.hearing.vocabulary import MOST_CACHED, Vocabulary, WordEdge
+from glossa.language.phones import VOWELS, Phones, apart, distance
 from glossa.language.phrases import Words
-
-if TYPE_CHECKING:
-    from glossa.hearing.vocabulary import Vocabulary
 
 SHORTEST, SHORTEST_OF_THREE = 5, 8
 """Letters at least of two words, and of three, that were written together."""
+
+SHIFTED = How.SPLIT | How.SOUND
+"""How one word of a name is heard whose border to the next one is somewhere else."""
 
 FARTHEST_SHIFTED = 0.12
 """How far by sound two words may be together from two of a name whose border is heard elsewhere."""
@@ -32,10 +35,12 @@ class Merged:
     Args:
         vocabulary: the words of the house.
         pairs: words that stand side by side in a name.
-        prices: what it costs to take one phone for another.
+
+    Attributes:
+        parts: the words that one is made of, two or three; None where it is one.
     """
 
-    def __init__(self, vocabulary: Vocabulary, pairs: Iterable[tuple[str, str]], prices: SoundPrices) -> None:
+    def __init__(self, vocabulary: Vocabulary, pairs: Iterable[tuple[str, str]]) -> None:
         self._vocabulary, self._language = vocabulary, vocabulary.language
         language = self._language
         grammar = language.grammar
@@ -52,10 +57,9 @@ class Merged:
         self._small = language.small | language.light | self._articles
         self._pairs = {a + b: (a, b) for a, b in sorted(pairs)}
         self._table: SoundTable | None = None
-        self._prices = prices
+        self.parts = lru_cache(MOST_CACHED)(self._taken_apart)
 
-    def parts(self, word: str) -> Words | None:
-        """The words that one is made of, two or three; None where it is one."""
+    def _taken_apart(self, word: str) -> Words | None:
         if self._vocabulary.knows(word):
             return None
         small = self._with_a_small_word(word)
@@ -117,7 +121,7 @@ class Merged:
             return None
         if self._table is None:
             sounds = [self._vocabulary.sound(a) + self._vocabulary.sound(b) for a, b in self._pairs.values()]
-            self._table = SoundTable(tuple(self._pairs), sounds, self._prices)
+            self._table = SoundTable(tuple(self._pairs), sounds, self._vocabulary.prices)
         near = self._table.within(word, self._vocabulary.sound(word), FARTHEST, 1)
         alone = self._vocabulary.near(word)
         if not near or (alone and alone[0].cost < COSTS.sound + COSTS.sound_slope * near[0][1] + COSTS.split):
@@ -145,11 +149,21 @@ class Shifted:
 
     def __init__(self, vocabulary: Vocabulary, pairs: Iterable[tuple[str, str]]) -> None:
         self._vocabulary = vocabulary
+        self._meant = lru_cache(MOST_CACHED)(self._two_of_a_name)
         self._by_consonants: dict[Phones, list[tuple[str, str]]] = {}
         for pair in sorted(pairs):
             self._by_consonants.setdefault(_consonants(self._sound(pair)), []).append(pair)
 
-    def meant(self, one: str, other: str) -> tuple[tuple[str, str], float] | None:
+    def edges(self, tokens: Words, edges: Sequence[tuple[WordEdge, ...]]) -> tuple[tuple[WordEdge, ...], ...]:
+        """What every token may be taken for, with the words of names whose border is heard elsewhere."""
+        found = [(at, meant) for at, pair in enumerate(pairwise(tokens)) if (meant := self._meant(*pair)) is not None]
+        made = list(edges)
+        for at, (words, cost) in found:
+            for start, word in enumerate(words, at):
+                made[start] = (*made[start], WordEdge(start, start + 1, word, cost, SHIFTED))
+        return tuple(made)
+
+    def _two_of_a_name(self, one: str, other: str) -> tuple[tuple[str, str], float] | None:
         """The two words of a name that two heard words are, and the share of their weight that it costs; None for none."""
         known = self._vocabulary.words
         if one in known and other in known:

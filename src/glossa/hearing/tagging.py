@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from glossa.hearing.costs import COSTS, WEIGHT
 from glossa.hearing.lexicon import Lexicon
+from glossa.hearing.merged import SHIFTED
 from glossa.hearing.numbers import HOMOPHONE, Quantity, widest
 from glossa.hearing.roles import How, Role, first_said
 from glossa.hearing.vocabulary import WordEdge
@@ -15,9 +16,6 @@ LITTLE, LOT = 0.5, 2.0
 """What "slightly" and "a lot" make of the usual amount of a change."""
 
 HALF = "1/2"
-
-SHIFTED = How.SPLIT | How.SOUND
-"""How one word of a name is heard whose border to the next one is somewhere else."""
 
 
 class Tagging:

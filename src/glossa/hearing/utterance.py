@@ -19,6 +19,7 @@ from glossa.hearing.costs import COSTS
 from glossa.hearing.devices import PLAIN_NAME, DeviceExpression, DeviceGrammar
 from glossa.hearing.house_words import doubled
 from glossa.hearing.lexicon import Lexicon, NamedSpan
+from glossa.hearing.merged import Merged, Shifted
 from glossa.hearing.numbers import HOMOPHONE, Quantity
 from glossa.hearing.repair import Dropped, Repairs
 from glossa.hearing.roles import How, Role
@@ -119,6 +120,7 @@ class Hearing:
         self._clauses = ClauseGrammar(lexicon)
         self._filler_factor = lexicon.house.matching.filler
         known = lexicon.vocabulary.words
+        self._merged, self._shifted = Merged(lexicon.vocabulary, lexicon.pairs), Shifted(lexicon.vocabulary, lexicon.pairs)
         self._subtracting = language.amounts.taken_off.keys() | language.amounts.added.keys()
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
         others = (run for runs in lexicon.several.values() for run in runs)  # "bye bye"
@@ -138,7 +140,7 @@ class Hearing:
             return Utterance(text, tokens, tuple(t.word for t in tokens))
         tokens, dropped = self._repairs.of(tokens)
         words = tuple(t.word for t in tokens)
-        edges = self.lexicon.vocabulary.edges(words)
+        edges = self._shifted.edges(words, self.lexicon.vocabulary.edges(words))
         quantities = tuple(self.lexicon.numbers.every(tokens))
         edges = self._without_numbers(words, edges, quantities)
         roles = self._tagging.of(words, edges, quantities)
@@ -269,7 +271,7 @@ class Hearing:
                 if one in self.lexicon.of_noun_word or token.word not in self.lexicon.named:
                     done.append(Token(one, token.start, token.end))
                     continue
-            parts = vocabulary.split(token.word) if token.number is None else None
+            parts = self._merged.parts(token.word) if token.number is None else None
             if parts is None:
                 done.append(token)
                 continue

@@ -8,13 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
-from itertools import pairwise
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.costs import COSTS
-from glossa.hearing.merged import Merged, Shifted
 from glossa.hearing.roles import How
 from glossa.hearing.sounding import Like, SoundTable
 from glossa.house.recogniser import USUAL, Recogniser
@@ -98,7 +96,7 @@ class Vocabulary:
 
     Attributes:
         joined: the words of the house that were split into some parts.
-        split: the words that a merged word is made of, or None: "saloonlamp", "turnoff", "sixtyfive".
+        prices: what it costs to take one phone for another.
         number_parts: the words that numbers are made of. ordinary: words of the language that say nothing about the house.
         may_be_number: whether a word may be a number word, or a unit, that was misheard; may_be_negation: a negation.
     """
@@ -125,7 +123,7 @@ class Vocabulary:
         self._near = lru_cache(MOST_CACHED)(self._find)
         self.joined = lru_cache(MOST_CACHED)(self._join)
         self._table: SoundTable | None = None
-        self._prices = SoundPrices(recogniser.sounds)
+        self.prices = SoundPrices(recogniser.sounds)
         self._pairs = frozenset(pairs)
         self._named_behind = frozenset(b for _, b in self._pairs)
         self._written_for: dict[str, tuple[str, ...]] = {}
@@ -190,8 +188,6 @@ class Vocabulary:
         self.ordinary = frozenset(w for phrases in listed for w in phrases.words)
         self.ordinary |= language.small | language.light | language.negation.single
         self._apart = self._parted()
-        self.split = lru_cache(MOST_CACHED)(Merged(self, self._pairs, self._prices).parts)
-        self._shifted = lru_cache(MOST_CACHED)(Shifted(self, self._pairs).meant)
         self._household: dict[str, list[tuple[Words, Near]]] = {}
         self._rewritten: dict[str, list[tuple[Words, Near]]] = {}
         for heard, said in same:
@@ -240,13 +236,6 @@ class Vocabulary:
                 for near in self.joined(tokens[at:end]):
                     here.append(WordEdge(at, end, near.word, near.cost, near.how))
             found.append(here)
-        for at, pair in enumerate(pairwise(tokens)):
-            shifted = self._shifted(*pair)
-            if shifted is not None:
-                meant, cost = shifted
-                edges = (WordEdge(start, start + 1, word, cost, How.SPLIT | How.SOUND) for start, word in enumerate(meant, at))
-                for edge in edges:
-                    found[edge.start].append(edge)
         for edge in self._separated(tokens):
             found[edge.start].append(edge)
         return tuple(map(tuple, found))
@@ -411,7 +400,7 @@ class Vocabulary:
         """Words of the house within a distance by sound, nearest first."""
         if self._table is None:
             words = [w for w in self._order if len(w) >= 2 and w not in self.language.small and not w.isdigit()]
-            self._table = SoundTable(words, [self.sound(w) for w in words], self._prices)
+            self._table = SoundTable(words, [self.sound(w) for w in words], self.prices)
         return self._table.within(word, sound, farthest, MOST_SOUNDING)
 
     # --- several tokens ---------------------------------------------------------------------------------------------
