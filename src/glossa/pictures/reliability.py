@@ -55,14 +55,14 @@ def draw_reliability(readings: Sequence[Reading], file: str, *, width: float = 1
     for mean, share, count in rows:
         top.annotate(f"{count:,.0f}", (mean, share), xytext=(7, -13), textcoords="offset points", fontsize=9, color="#666666")
     top.set_ylabel("share that was meant")
-    top.set_ylim(-0.03, 1.03)
+    top.set_ylim(-0.06, 1.04)  # room for the number under the lowest point
     top.set_title(f"how often a reading was meant, by its confidence ({total:,.0f} readings)", loc="left", fontsize=12)
     top.legend(frameon=False, loc="upper left")
     bottom.hist([r[0] for r in readings], bins=[n / 40 for n in range(41)], weights=[r[2] for r in readings], color="#9fb3c8")
     bottom.set_yscale("log")
     bottom.set_ylabel("readings")
     bottom.set_xlabel("confidence")
-    bottom.set_xlim(-0.01, 1.01)
+    bottom.set_xlim(-0.01, 1.05)  # and beside the highest
     for axes in (top, bottom):
         for side in ("top", "right"):
             axes.spines[side].set_visible(False)
