@@ -135,32 +135,30 @@ class DeviceGrammar:
                 ):
                     cell.setdefault("only_all", []).append(Edge(edge.start, edge.end, "only_all", "all"))
         GRAMMAR.parse(cells, following)
-        apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "instead") for e in cell.get(s, ()))
-        added = [e for cell in cells for e in cell.get("added", ())]  # "turn the lamp on and the fan too"
-        excepted = [e for cell in cells for e in cell.get("excepted", ())]
-        rooms = [  # "all lights off kitchen", but not "all lights off except the kitchen"
-            e
-            for cell in cells
-            for e in cell.get("room", ())
-            if not any(w.how & How.SOUND for w in e.used) and not any(x.start <= e.start < x.end for x in excepted)
-        ]
-        if added or rooms:
-            joins = [any(s in cell for s in ("and", "except", "leaving")) for cell in cells]
-            said = (at for at, passed in enumerate(passable) if not (passed or (words[at] in self.joiners and not joins[at])))
-            last = max(said, default=-1) + 1
-            apart += tuple(e for e in added if e.end >= last)
-            led = [
-                e.start and words[e.start - 1] in self._lexicon.articles for e in rooms
-            ]  # "light up the foyer" is something else
-            apart += tuple(
-                replace(e, symbol="place", cost=e.cost + (COSTS.room_led if the else COSTS.room_alone))
-                for e, the in zip(rooms, led, strict=True)
-                if e.end >= last
-            )
+        apart = self._apart(cells, words, passable)
         plain = [self._expression(e) for cell in cells for e in cell.get("expression", ()) if not _guessed_wrong(e)]
         every = [*plain, *(m for e in plain for m in self._modified(e, apart, following, 0))]
         every.sort(key=lambda e: (e.cost - e.tokens.bit_count(), e.start))
         return tuple(every[:MOST_EXPRESSIONS])
+
+    def _apart(self, cells: Cells, words: Sequence[str], passable: Sequence[bool]) -> tuple[Edge, ...]:
+        """What may stand apart from a device: places and exceptions anywhere, and at the end of all what is added, or a bare room."""
+        apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "instead") for e in cell.get(s, ()))
+        added = [e for cell in cells for e in cell.get("added", ())]  # "turn the lamp on and the fan too"
+        rooms = [e for cell in cells for e in cell.get("room", ())]  # "all lights off kitchen"
+        if not (added or rooms):
+            return apart
+        joins = [any(s in cell for s in ("and", "except", "leaving")) for cell in cells]
+        said = (at for at, passed in enumerate(passable) if not (passed or (words[at] in self.joiners and not joins[at])))
+        last = max(said, default=-1) + 1
+        apart += tuple(e for e in added if e.end >= last)
+        for room in rooms:
+            excepted = any(e.start <= room.start < e.end for cell in cells for e in cell.get("excepted", ()))
+            if room.end < last or excepted or any(w.how & How.SOUND for w in room.used):
+                continue
+            led = room.start and words[room.start - 1] in self._lexicon.articles  # "light up the foyer" is something else
+            apart += (replace(room, symbol="place", cost=room.cost + (COSTS.room_led if led else COSTS.room_alone)),)
+        return apart
 
     @staticmethod
     def _following(passable: Sequence[bool]) -> list[tuple[int, ...]]:

@@ -302,10 +302,8 @@ class _Measured:
             return False
         words, role = self._utterance.words, self._utterance.roles[at]
         described = at and words[at - 1] in self._grammar.lexicon.articles and role in (Role.TALK, Role.VERB)
-        unexplained = self._free(at, at + 1) or bool(
-            self._guessed_at >> at & 1
-        )  # the "porch" of "porch blinds down" is hardly a "put"
-        return (role == Role.UNKNOWN or bool(described)) and unexplained
+        guessed = bool(self._guessed_at >> at & 1)  # the "porch" of "porch blinds down" is hardly a "put"
+        return (role == Role.UNKNOWN or bool(described)) and (guessed or self._free(at, at + 1))
 
     def _another_noun(self, candidate: Candidate) -> bool:
         """Whether one unknown word stands right behind what a device is called; several are a sentence of their own."""
