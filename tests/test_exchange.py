@@ -11,7 +11,7 @@ import tomllib
 import unittest
 from pathlib import Path
 
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import glossa
@@ -44,6 +44,7 @@ NOTATIONS = {
     "grxml": (write_grxml, lambda text: read_grxml(text.encode())),
     "jsgf": (write_jsgf, read_jsgf),
 }
+MOST_WAYS = 200
 EVERY_NUMBER = 1_000
 """Ranges with at most so many numbers are listed whole."""
 
@@ -126,11 +127,15 @@ class Grammars(unittest.TestCase):
     def test_any_tree_survives_the_way_out_and_in(self, tree: Node) -> None:
         rules = {"a": Rule("a", tree, True), "b": Rule("b", Row((Word("hold"), Word("on"))))}
         grammar = Grammar(rules, "a", "en")
-        said = {s.words for s in likeliest(grammar, "a", 40)}
+        every = likeliest(grammar, "a", MOST_WAYS)
+        assume(len(every) < MOST_WAYS)  # of equally likely ones either may be left out
+        said = {s.words for s in every}
         for notation, (write, read) in NOTATIONS.items():
             back, wrong = read(write(grammar))
             self.assertEqual(wrong, [], write(grammar))
-            self.assertEqual({s.words for s in likeliest(back, "a", 40)}, said, f"{notation}:\n{write(grammar)}")
+            again = likeliest(back, "a", MOST_WAYS)
+            assume(len(again) < MOST_WAYS)  # jsgf says a repeat in brackets, with more ways to the same
+            self.assertEqual({s.words for s in again}, said, f"{notation}:\n{write(grammar)}")
 
     def test_the_likeliest_come_first(self) -> None:
         grammar, _ = read_abnf("#ABNF 1.0;\nroot $a;\n$a = (/3/ up | /1/ down) [now] | $GARBAGE<0-1> stop;\n")
