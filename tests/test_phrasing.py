@@ -526,6 +526,14 @@ class Wants(Lines):
             },
         )
         self.assertEqual(self.matcher("marigold").match("galley lamp two hundred").reason, "range")
+        start = Path(glossa.__file__).parent / "samples" / "first" / "start.toml"  # nothing there changes by an amount
+        first = glossa.Matcher(read_house(start.read_text(encoding="utf-8")))
+        for text in (
+            "desk lamp ten percent dimmer",
+            "desk lamp ten percent brighter",
+            "make the desk lamp twenty percent darker",
+        ):
+            self.assertEqual((first.match(text).outcome, first.match(text).reason), ("confirm", "preposition"), text)
         self.accepted("rotdorn", {"Radio zwei Striche leiser": ("leiser", {"stufen": 2})})
         self.accepted("glasshouse", {"radio a couple of notches down": ("quieter", {"steps": 2})})
         self.accepted(
