@@ -594,7 +594,10 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     if pattern.device_at >= 0:
 
         def says(span: range) -> bool:
-            return all(utterance.weights[i] >= 0.5 or utterance.roles[i] == Role.SMALL for i in span)
+            heavy = [utterance.weights[i] >= 0.5 for i in span]
+            return any(heavy) and all(
+                h or utterance.roles[i] in (Role.SMALL, Role.WORD) for h, i in zip(heavy, span, strict=True)
+            )
 
         others = [e for e in utterance.expressions if e.cost < 0.15 and e.things.rank in (0, 1, 3)]
         add(

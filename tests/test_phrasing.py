@@ -486,6 +486,7 @@ class Wants(Lines):
             ("townhouse", "porch blinds down"),
             ("marigold", "garden lamp on"),
             ("marigold", "stove fan grinder on"),
+            ("marigold", "turn the worktop lamp off galley lamp"),
             ("azahar", "enciende la radio tostadora"),
         ):
             with self.subTest(text):

@@ -280,9 +280,8 @@ class Vocabulary:
         for said, also in self._apart.get(word, ()):
             yield Near(said, COSTS.form, How.FORM, also)
         own = COSTS.own_word if word in self.words and not is_plural(word, language) else 0.0  # "milking" and the milk pump
-        based = word not in language.grammar.articles and not language.changes(
-            word
-        )  # "dimmer" is no "dim" that something is set to
+        based = word not in language.grammar.articles
+        based = based and not language.changes(word)  # "dimmer" is no "dim" that something is set to
         for base in self.bases(word) if based else ():
             yield Near(base, COSTS.form + own, How.FORM)
             for said in same.get(base, ()):

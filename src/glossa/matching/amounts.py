@@ -535,5 +535,7 @@ class _Measured:
         return min((e.things.rank for e in self._utterance.expressions if e.tokens == candidate.tokens), default=-1)
 
     def _says_something(self, start: int, end: int) -> bool:
-        roles, weights = self._utterance.roles, self._utterance.weights
-        return all(weights[i] >= WEIGHTY or roles[i] == Role.SMALL for i in range(start, end))
+        """Whether words weigh enough together: little ones, and those that are said again, count beside another one."""
+        roles, weights, light = self._utterance.roles, self._utterance.weights, (Role.SMALL, Role.WORD)
+        span = range(start, end)
+        return all(weights[i] >= WEIGHTY or roles[i] in light for i in span) and any(weights[i] >= WEIGHTY for i in span)

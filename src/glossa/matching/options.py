@@ -353,11 +353,10 @@ class Choices:
     def _led(self, quantity: Quantity, values: NumberValues) -> Iterator[Candidate]:
         """What a number that is out of range may be where a preposition was written as its first word: the "to forty" of "lamp two forty"."""
         words, at = self.utterance.words, quantity.start
-        numbers = self.grammar.lexicon.language.numbers
-        led = words[at] not in self.grammar.lexicon.numbers.like_prepositions or (at and words[at - 1] in self._absolute)
-        if led or (
-            words[at + 1 : at + 2] and words[at + 1] in (*numbers.hundred, *numbers.scales)
-        ):  # "two hundred" is nothing else
+        numbers, following = self.grammar.lexicon.language.numbers, words[at + 1] if at + 1 < len(words) else ""
+        if words[at] not in self.grammar.lexicon.numbers.like_prepositions or (at and words[at - 1] in self._absolute):
+            return
+        if following in (*numbers.hundred, *numbers.scales):  # "two hundred" is nothing else
             return
         for rest in self.utterance.quantities:
             inside = fit(rest, values) if (rest.start, rest.end) == (at + 1, quantity.end) and rest.cost < HOMOPHONE else None
