@@ -88,6 +88,20 @@ def ways_of_opening(house: House, tag: str, language: Language) -> dict[str, tup
     return found
 
 
+def positions(house: House, tag: str, language: Language) -> frozenset[str]:
+    """The properties that say how far something is open or up: those that phrases open and shut, or raise and lower to an end."""
+    own = {word: axes[0][0] for word, axes in language.poles.items()}
+    moving = {own[w] for w in language.grammar.directions if w in own}
+    leading = frozenset(language.grammar.absolute)  # the "auf" of "auf fünfzig"
+    found: set[str] = set()
+    for intent in house.intents.values():
+        said = {own[w] for w in words_of([intent], tag) if w in own and w not in leading}
+        for name, setting in intent.set.items():
+            if OPENING in said or (isinstance(setting, Fixed) and not said.isdisjoint(moving)):
+                found.add(name)
+    return frozenset(found)
+
+
 def ways_of_changing(house: House, tag: str, language: Language) -> dict[str, set[str]]:
     """For a property, the words of its phrases that are for one way of changing: "dim", "louder", not "up"."""
     poles = language.poles  # the first axis of a word is its own, the others are what it may stand for

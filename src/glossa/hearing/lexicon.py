@@ -12,6 +12,7 @@ from glossa.hearing.costs import COSTS
 from glossa.hearing.house_words import (
     counted,
     openers,
+    positions,
     verbs,
     ways_of_asking,
     ways_of_changing,
@@ -142,6 +143,7 @@ class Lexicon:
         self.changing = ways_of_changing(house, tag, self.language)
         self.asking = ways_of_asking(house, self.language, self.changing)
         self.opening = ways_of_opening(house, tag, self.language)
+        self.positions = positions(house, tag, self.language)
         self.comparing = ways_of_comparing(house, tag, self.language)
         self._words.update(w for said in self.comparing.values() for w in said)
         self._words.update(w for texts in self.asking.values() for text in texts for w in text)

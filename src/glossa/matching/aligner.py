@@ -74,6 +74,7 @@ class Aligner:
         """
         items: list[Item] = []
         covered = main = inversions = 0
+        compared = -1, -1
         weight, last_start = self._weight, -1
         towards = False
         also: list[str] = []
@@ -103,15 +104,21 @@ class Aligner:
             weight += option.weight
             candidate = option.candidate
             if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
-                before = self._before(option.start, values)
+                at, before = self._before(option.start, values)
                 towards = towards or (place.relation == "to" and before in self._absolute)
-                led = before in self._directions and (place.relation == "to" or candidate.outside)
-                if led or (place.relation == "to" and self._compared(option, chosen)):
-                    items.append(Item(Kind.AIMLESS, COSTS.aimless, option.start, option.end, number))
+                if before in self._directions and (place.relation == "to" or candidate.outside):
+                    items.append(Item(Kind.AIMLESS, COSTS.aimless, at, at + 1, number))
                 if before in (self._relative if place.relation == "to" else self._absolute):
-                    items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
+                    items.append(Item(Kind.MISFIT, COSTS.misfit, at, at + 1, number))
+                if place.relation == "to" and self._compared(option, chosen, moves=pattern.moves):
+                    compared = option.end, number
         for number, option in _changed_places(chosen) if pattern.numbers > 1 else ():
             items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
+        at, number = compared
+        if at >= 0:
+            cost = COSTS.misfit if covered >> at & 1 else max(COSTS.misfit, self._utterance.weights[at])
+            items.append(Item(Kind.MISFIT, cost, at, at + 1, number))
+            covered |= 1 << at
         for number, place in unheard:
             cost = place.missing
             if place.own and about == About.OWN:
@@ -345,19 +352,19 @@ class Aligner:
         most = 1 if word in pattern.elsewhere else None  # "warm the den up" is not for its lamps
         return any(said != word and not set(its[:most]).isdisjoint(poles[:most]) for said, its in directed.items())
 
-    def _compared(self, value: Option, chosen: Sequence[Option | None]) -> bool:
-        """Whether a word that compares stands right behind a number, in place of the phrase's own: "ten percent dimmer" for "dim to ten percent"."""
-        return any(
-            o is not None
-            and o.edge is not None
-            and o.edge.how != How.SAME
-            and o.start == value.end
-            and self._language.changes(self._utterance.words[o.start])
-            for o in chosen
-        )
+    def _compared(self, value: Option, chosen: Sequence[Option | None], *, moves: bool) -> bool:
+        """Whether a word right behind a value says that it is an amount of change, in place of the phrase's own: "ten percent dimmer", "forty up".
 
-    def _before(self, start: int, values: int) -> str:
-        """The word that leads to what starts at a token, but for filler; one that is no value itself may be a preposition by its sound."""
+        Of what opens or moves to an end "forty up" says where it is to be.
+        """
+        word = self._utterance.words[value.end] if value.end < len(self._utterance.words) else ""
+        if not self._language.changes(word) or (moves and word in self._directions):
+            return False
+        taken = (e for o in chosen if o is not None for e in o.edges)
+        return not any(e.start == value.end and e.how == How.SAME for e in taken)
+
+    def _before(self, start: int, values: int) -> tuple[int, str]:
+        """What leads to what starts at a token, but for filler: its token and the word; one that is no value itself may be a preposition by its sound."""
         at = start - 1
         while (
             at >= 0
@@ -366,7 +373,7 @@ class Aligner:
         ):
             at -= 1
         word = self._utterance.words[at] if at >= 0 else ""
-        return word if values >> max(at, 0) & 1 else self._heard_as.get(word, word)
+        return at, word if values >> max(at, 0) & 1 else self._heard_as.get(word, word)
 
 
 def _changed_places(chosen: tuple[Option | None, ...]) -> Iterator[tuple[int, Option]]:

@@ -95,6 +95,7 @@ class Pattern(Struct, frozen=True, gc=False):
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
         needs: the slots that have to be filled, or the intent would do nothing.
         elsewhere: words for one way of changing, where the house changes other properties that way only: "dim" where vents are opened.
+        moves: whether what it sets is how far something is open or up, so that "forty up" says where it is to be.
     """
 
     number: int
@@ -118,6 +119,7 @@ class Pattern(Struct, frozen=True, gc=False):
     scaled: tuple[str, ...]
     needs: tuple[str, ...]
     elsewhere: frozenset[str]
+    moves: bool
 
 
 class Grammar:
@@ -183,6 +185,7 @@ class Grammar:
         own = {self._axis[w] for name in intent.properties for w in self._said_of.get(name, ())}
         others = {self._axis[w] for words in self._said_of.values() for w in words} - own if intent.properties else set()
         elsewhere = self._on_axes(frozenset(others))
+        moves = not self.lexicon.positions.isdisjoint(intent.set)
         amounts, implied = self._variants.amounts(intent), [*self._variants.implied(intent)]
         seen: set[tuple[Place, ...]] = set()
         for phrase in intent.phrases_in(self.tag):
@@ -224,6 +227,7 @@ class Grammar:
                             scaled=scaled,
                             needs=needs,
                             elsewhere=elsewhere,
+                            moves=moves,
                         )
                     )
 

@@ -135,9 +135,7 @@ def _piece(utterance: Utterance, alignment: Alignment, grammar: Grammar, item: I
     if item.kind == Kind.RARE:
         return Piece("", "", "order", item.cost, "a rare alternative")
     if item.kind in (Kind.MISFIT, Kind.AIMLESS):
-        before, behind = words[max(0, item.start - 1)], words[min(item.end, len(words) - 1)]
-        leads = item.kind == Kind.MISFIT or before in grammar.lexicon.language.grammar.directions
-        return Piece("", named, "order", item.cost, f"“{before if leads else behind}” does not fit here")
+        return Piece("", named, "order", item.cost, f"“{heard}” does not fit here")
     if item.kind == Kind.LEFT:
         about = words[item.start] in alignment.pattern.measures
         why = "what the phrase is about" if about else _LEFT_OVER[item.role]

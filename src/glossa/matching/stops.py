@@ -226,18 +226,11 @@ def _second_command(utterance: Utterance, alignment: Alignment, grammar: Grammar
 
 def _preposition(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """ "by" before what a value becomes, "to" before an amount of change, or a word that compares behind a value: "ten percent brighter"."""
-    words, language = utterance.words, grammar.lexicon.language
     for item in alignment.items:
         if item.kind == Kind.MISFIT:
-            return " ".join(words[max(0, item.start - 1) : item.end])
-    for place, option in zip(alignment.pattern.places, alignment.chosen, strict=True):
-        value = option.candidate.value if option is not None and option.candidate is not None else None
-        if place.relation != "to" or option is None or not isinstance(value, (int, float)) or option.end >= len(words):
-            continue
-        compares = language.changes(words[option.end]) and words[option.end] not in language.grammar.directions
-        taken = (e for o in alignment.chosen if o is not None for e in o.edges)
-        if compares and not any(e.start == option.end and e.how == How.SAME for e in taken):
-            return " ".join(words[option.start : option.end + 1])
+            option = alignment.chosen[item.place]
+            start, end = (item.start, item.end) if option is None else (min(item.start, option.start), max(item.end, option.end))
+            return " ".join(utterance.words[start:end])
     return ""
 
 
