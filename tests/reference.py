@@ -300,29 +300,42 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
             continue
         cost, total = cost + took.cost, total + took.weight
         if place.relation and isinstance(took.value, (int, float)):
-            before = leading(utterance, took.start, language, held_by(laid))
-            against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
-            cost += COSTS.misfit if before in against else 0.0
-            aimless = (place.relation == "to" or took.outside) and before in language.grammar.directions
-            compared = any(
-                t is not None
-                and t.word
-                and t.start == took.end
-                and t.edges[0].how != How.SAME
-                and language.changes(utterance.words[t.start])
-                for t in laid.took
-            )
-            cost += COSTS.aimless if aimless or (place.relation == "to" and compared) else 0.0
+            before, becomes = leading(utterance, took.start, language, held_by(laid)), place.relation == "to"
+            cost += COSTS.misfit if before in (language.grammar.relative if becomes else language.grammar.absolute) else 0.0
+            leads = pattern.moves or took.edges
+            aimless = (leads if becomes else took.outside) and before in language.grammar.directions
+            cost += COSTS.aimless if aimless else 0.0
             towards = towards or (place.relation == "to" and before in language.grammar.absolute)
     cost += COSTS.misfit * changed_places(laid)
     main = [(p, t) for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
     starts = [t.start for p, t in main if not leads_to(utterance, grammar, p, t, main)]
     cost += COSTS.order * sum(b < a for a, b in zip(starts, starts[1:], strict=False))
-    for at in set(range(len(utterance.words))) - covered:
+    changing = changed_by(utterance, grammar, laid)
+    for at in changing:
+        cost += COSTS.misfit if at in covered else COSTS.aimless + utterance.weights[at]
+    for at in set(range(len(utterance.words))) - covered - changing:
         cost += left(utterance, grammar, laid, at, towards)
     laid.cost, laid.weight = round(cost, 9), round(total, 9)
     fill_slots(utterance, laid)
     return laid
+
+
+def changed_by(utterance: Utterance, grammar: Grammar, laid: Laid) -> set[int]:
+    """The last word that says of a value that it is an amount of change: the "up" of "up forty" and of "forty up"."""
+    language, found = grammar.lexicon.language, -1
+    own = {t.start for t in laid.took if t is not None and t.word and t.edges[0].how == How.SAME}
+    for place, took in zip(laid.pattern.places, laid.took, strict=True):
+        if place.relation != "to" or took is None or took.edges or not isinstance(took.value, (int, float)):
+            continue
+        directions = () if laid.pattern.moves else language.grammar.directions
+        if leading(utterance, took.start, language, held_by(laid)) in directions:
+            before = max(i for i in range(took.start) if utterance.words[i] in directions)
+            found = found if before in own else before
+        behind = utterance.words[took.end] if took.end < len(utterance.words) else ""
+        positions = language.grammar.directions if laid.pattern.moves else ()
+        if language.changes(behind) and behind not in positions and took.end not in own:
+            found = took.end
+    return {found} - {-1}
 
 
 def changed_places(laid: Laid) -> int:
@@ -423,7 +436,8 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     weighty = [(p, t) for p, t in taken if not p.small]
     covered = {i for _, t in taken for i in t.tokens}
     main = {i for _, t in weighty for i in t.tokens}
-    free = [i for i in range(len(utterance.words)) if i not in covered]
+    changing = changed_by(utterance, grammar, laid)
+    free = [i for i in range(len(utterance.words)) if i not in covered | changing]
     said_with = {w for _, t in taken for e in t.edges if t.word for w in e.also}
     unsaid = [p for p, t in zip(pattern.places, laid.took, strict=True) if t is None and p.missing]
     wanting = any(p.relation and p.slot not in pattern.intent.defaults for p in unsaid)
@@ -548,7 +562,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         if place.relation and isinstance(took.value, (int, float)):
             against = language.grammar.relative if place.relation == "to" else language.grammar.absolute
             add("preposition", leading(utterance, took.start, language, held_by(laid)) in against)
-    add("preposition", changed_places(laid))
+    add("preposition", changed_places(laid) + len(changing))
     reworded = How.FORM | How.SYNONYM | How.TOWARD | How.REWRITTEN
     for (_, first), (place, second) in zip(weighty, weighty[1:], strict=False):
         moved = any(

@@ -39,9 +39,9 @@ class Costs(Struct, frozen=True, gc=False):
         rare: a phrase alternative of weight w costs ``rare * -log2(w)``, w relative to the heaviest one.
         beside: a word of the house in a clause of its own.
         order: two places out of their order.
-        misfit: "by" before what a value becomes, "to" before an amount of change.
-        aimless: a direction right before what a value becomes, as in "down ten", or before an amount that is out of range; a word that
-            compares right behind it, as in "ten percent dimmer".
+        misfit: "by" before what a value becomes, "to" before an amount of change; a word that compares right behind a value, as in "ten
+            percent dimmer".
+        aimless: a direction right before what a value becomes, as in "down ten", or before an amount that is out of range.
         unit: a unit that is another one's. outside: a value out of range. least: the weight of a slot's value at least.
         garbage: share of a token beside a phrase with $GARBAGE.
         article: what a number costs more that usually is an article or a preposition.

@@ -74,7 +74,7 @@ class Aligner:
         """
         items: list[Item] = []
         covered = main = inversions = 0
-        compared = -1, -1
+        changing = -1, -1  # what says that a value is an amount of change, and whose value
         weight, last_start = self._weight, -1
         towards = False
         also: list[str] = []
@@ -106,17 +106,21 @@ class Aligner:
             if place.relation and candidate is not None and isinstance(candidate.value, (int, float)):
                 at, before = self._before(option.start, values)
                 towards = towards or (place.relation == "to" and before in self._absolute)
-                if before in self._directions and (place.relation == "to" or candidate.outside):
+                becomes, directed = place.relation == "to", before in self._directions
+                leads = pattern.moves or candidate.used  # "the blind up forty", "the lamp up full"
+                if directed and (leads if becomes else candidate.outside):
                     items.append(Item(Kind.AIMLESS, COSTS.aimless, at, at + 1, number))
-                if before in (self._relative if place.relation == "to" else self._absolute):
+                elif directed and becomes:
+                    changing = changing if self._says(chosen, at) else (at, number)
+                elif before in (self._relative if becomes else self._absolute):
                     items.append(Item(Kind.MISFIT, COSTS.misfit, at, at + 1, number))
-                if place.relation == "to" and self._compared(option, chosen, moves=pattern.moves):
-                    compared = option.end, number
+                if becomes and not candidate.used and self._compared(option, chosen, moves=pattern.moves):
+                    changing = option.end, number
         for number, option in _changed_places(chosen) if pattern.numbers > 1 else ():
             items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
-        at, number = compared
+        at, number = changing
         if at >= 0:
-            cost = COSTS.misfit if covered >> at & 1 else max(COSTS.misfit, self._utterance.weights[at])
+            cost = COSTS.misfit if covered >> at & 1 else COSTS.aimless + self._utterance.weights[at]
             items.append(Item(Kind.MISFIT, cost, at, at + 1, number))
             covered |= 1 << at
         for number, place in unheard:
@@ -360,8 +364,11 @@ class Aligner:
         word = self._utterance.words[value.end] if value.end < len(self._utterance.words) else ""
         if not self._language.changes(word) or (moves and word in self._directions):
             return False
-        taken = (e for o in chosen if o is not None for e in o.edges)
-        return not any(e.start == value.end and e.how == How.SAME for e in taken)
+        return not self._says(chosen, value.end)
+
+    def _says(self, chosen: Sequence[Option | None], at: int) -> bool:
+        """Whether a phrase itself says a word that was heard."""
+        return any(e.start == at and e.how == How.SAME for o in chosen if o is not None for e in o.edges)
 
     def _before(self, start: int, values: int) -> tuple[int, str]:
         """What leads to what starts at a token, but for filler: its token and the word; one that is no value itself may be a preposition by its sound."""

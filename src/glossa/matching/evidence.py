@@ -97,7 +97,7 @@ TERMS = (
     Term("split", -1, -0.2, "words written in several"),
     Term("order", -1, -0.4, "places out of their order"),
     Term("another order", -1, -0.1, "places out of their order, one of them a word that stands for the phrase's own: \"dim the lamp\" for \"the lamp dimmer\""),
-    Term("preposition", -1, -3.0, "\"by\" before what a value becomes, or \"to\" before an amount of change"),
+    Term("preposition", -1, -3.0, "\"by\", \"up\" or \"brighter\" beside what a value becomes, or \"to\" before an amount of change"),
     Term("homophone", -1, -2.0, "numbers that usually are other words"),
     Term("rough number", -1, -0.5, "numbers strung together, ordinals, misspelt ones"),
     Term("unit", -1, -4.0, "units that are another value's"),
