@@ -2,7 +2,8 @@
 ``benchmarks/STRANGERS.md``.
 
 A word of ``tests/talk/strangers`` takes the place of what says which device is meant ("pantry lamp on" where there is none in a pantry), or stands
-right behind its name ("kettle toaster off"). Nothing of that may be carried out; the house may ask. Lists ``aside`` are only counted.
+right behind its name ("kettle toaster off"); there also a word that only other phrases of the house hold ("lamp coffee on"). Nothing of that may
+be carried out; the house may ask. Lists ``aside`` are only counted.
 """
 
 from __future__ import annotations
@@ -18,7 +19,11 @@ from msgspec.structs import replace
 
 import glossa
 from accuracy import ROOT, houses
+from glossa.hearing.costs import WEIGHT
+from glossa.hearing.house_words import words_of
+from glossa.hearing.roles import Role
 from glossa.hearing.tokens import tokenize
+from glossa.matching.grammar import Grammar
 from glossa.trials.fit import best_language, is_meant
 from glossa.trials.parallel import each
 
@@ -27,12 +32,15 @@ OUTPUT = ROOT / "benchmarks" / "STRANGERS.md"
 LONGEST = 7
 """Words of a command that is taken."""
 
+SHORTEST = 4
+"""Letters of a word of a phrase that is taken."""
+
 KNOWN = 0.3
 """A word that stands for one of the house for less than this is no stranger there."""
 
 
 def strange(house: glossa.House, rows: Sequence[glossa.Row], *, aside: bool) -> Iterator[tuple[str, glossa.Row]]:
-    """Rows of a house with a stranger in them, the same every time: each with its sort, ``instead`` or ``behind``."""
+    """Rows of a house with a stranger in them, the same every time: each with its sort, ``instead``, ``behind`` or ``own``."""
     file = STRANGERS / f"{house.languages[0]}.toml"
     if len(house.languages) > 1 or not file.exists():
         return
@@ -46,7 +54,7 @@ def strange(house: glossa.House, rows: Sequence[glossa.Row], *, aside: bool) -> 
         tokens = {w: [t.word for t in tokenize(w)] for w in words}
         return [w for w in words if not any(n.cost < KNOWN for token in tokens[w] for n in lexicon.vocabulary.near(token))]
 
-    places, things = strangers("places"), strangers("things")
+    places, things, own = strangers("places"), strangers("things"), said_elsewhere(matcher.grammar(house.languages[0]))
     for row in rows:
         if row.outcomes != ("accept",) or row.session or row.parts or row.utterance.count(" ") >= LONGEST:
             continue
@@ -61,8 +69,18 @@ def strange(house: glossa.House, rows: Sequence[glossa.Row], *, aside: bool) -> 
             place = dice.choice(places)
             name = [place, words[head]] if last else [words[head], place]
             yield "instead", replace(none, utterance=" ".join([*words[: device.start], *name, *words[device.end :]]))
-        if things:
-            yield "behind", replace(none, utterance=" ".join([*words[: device.end], dice.choice(things), *words[device.end :]]))
+        for sort, behind in (("behind", things), ("own", [] if aside else own)):
+            if behind:
+                said = [*words[: device.end], dice.choice(behind), *words[device.end :]]
+                yield sort, replace(none, utterance=" ".join(said))
+
+
+def said_elsewhere(grammar: Grammar) -> list[str]:
+    """The words of some weight that only phrases about no device hold, and don't begin with."""
+    lexicon = grammar.lexicon
+    said = words_of((i for i in grammar.house.intents.values() if not (i.to_a_device or i.device)), grammar.tag)
+    taken = lexicon.opening_words | lexicon.named | lexicon.of_noun_word.keys()
+    return sorted(w for w in said - taken if grammar.weigh(w) >= WEIGHT[Role.WORD] and len(w) >= SHORTEST)
 
 
 def counted(name: str) -> dict[str, Counter[str]]:
@@ -96,8 +114,8 @@ def main() -> None:
 HEADER = """# Commands about what a house doesn't have
 
 Made by `python benchmarks/strangers.py`: commands of all houses with a word in them that is none of the house's, instead of what says which
-device is meant ("pantry lamp on"), or right behind its name ("kettle toaster off"). Nothing of it should be acted on; asking is as good as
-leaving it alone. Lists "aside" were written at the same time, and nothing is fitted to them.
+device is meant ("pantry lamp on"), or right behind its name ("kettle toaster off"). "Own" words behind a name are of other phrases of the
+house. Nothing of it should be acted on; asking is as good as leaving it alone. Lists "aside" were written at the same time, and nothing is fitted to them.
 
 """
 

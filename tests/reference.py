@@ -534,7 +534,14 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
             add("named otherwise", nouns and at >= 0 and (at in free or at in misheard) and utterance.roles[at] in strange)
             end = len(utterance.words)
             after = next((i for i in range(took.end + 1, end) if utterance.roles[i] != Role.FILLER), end)
-            strange_behind = took.end in free and utterance.roles[took.end] == Role.UNKNOWN
+            strange_behind = took.end in free and (
+                utterance.roles[took.end] == Role.UNKNOWN
+                or (
+                    utterance.roles[took.end] == Role.WORD
+                    and utterance.weights[took.end] >= 0.5
+                    and utterance.words[took.end] not in lexicon.opening_words
+                )
+            )
             add("another noun", bool(took.edges) and strange_behind and after not in free)
             at_room = only_a_room(took)
             add("first words", took.cost - sum(e.cost for e in took.edges) > COSTS.first_words - 1e-6 and not at_room)

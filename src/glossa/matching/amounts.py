@@ -306,14 +306,19 @@ class _Measured:
         return (role == Role.UNKNOWN or bool(described)) and (guessed or self._free(at, at + 1))
 
     def _another_noun(self, candidate: Candidate) -> bool:
-        """Whether one unknown word stands right behind what a device is called; several are a sentence of their own."""
-        at, utterance = candidate.end, self._utterance
+        """Whether one word that nothing says here stands right behind what a device is called: an unknown one, or one of other phrases.
+
+        Several are a sentence of their own, and what phrases begin with is another command.
+        """
+        at, utterance, lexicon = candidate.end, self._utterance, self._grammar.lexicon
         if not candidate.used or at >= len(utterance.words) or utterance.pauses >> at & 1:
             return False
-        unknown = utterance.roles[at] == Role.UNKNOWN and utterance.words[at] not in self._alignment.pattern.measures
+        role, word = utterance.roles[at], utterance.words[at]
+        own = role == Role.WORD and utterance.weights[at] >= WEIGHTY and word not in lexicon.opening_words
+        noun = (role == Role.UNKNOWN or own) and word not in self._alignment.pattern.measures
         after = next((i for i in range(at + 1, len(utterance.words)) if utterance.roles[i] != Role.FILLER), len(utterance.words))
         alone = after == len(utterance.words) or not self._free(after, after + 1)
-        return unknown and alone and self._free(at, at + 1)
+        return noun and alone and self._free(at, at + 1)
 
     def _only_a_room(self, candidate: Candidate) -> bool:
         """Whether a device is known by nothing but its room."""

@@ -103,7 +103,7 @@ TERMS = (
     Term("unit", -1, -4.0, "units that are another value's"),
     Term("unnamed thing", -1, -2.0, "a device that is known by its room alone, and an unknown word that may be its name"),
     Term("named otherwise", -1, -1.0, "a word with no place right before a noun that alone says which device is meant: \"traffic light\""),
-    Term("another noun", -1, -1.0, "an unknown word right behind what a device is called: \"kettle toaster\""),
+    Term("another noun", -1, -1.0, "a word that is unknown, or of other phrases, right behind what a device is called: \"kettle toaster\""),
     Term("first words", -1, -1.5, "names of which only the first words were said"),
     Term("which", -1, -0.3, "it is open which device is meant"),
     Term("missing", -1, -0.3, "slots that have to be asked for"),

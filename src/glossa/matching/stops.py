@@ -260,6 +260,20 @@ def _unheard_homophone(utterance: Utterance, alignment: Alignment, grammar: Gram
     return ""
 
 
+def _another_name(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A device that was named plainly, and taken for another one by sound: the "lounge radiator" for the lounge radio."""
+    device = alignment.candidate("device")
+    if device is None or not isinstance(device.value, Devices):
+        return ""
+    if not any(e.how & How.SOUND for e in device.used):
+        return ""
+    for expression in utterance.expressions:
+        plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
+        if plain and not device.tokens & ~expression.tokens and not expression.things.devices & device.value.devices:
+            return " ".join(utterance.words[expression.start : expression.end])
+    return ""
+
+
 def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A word that decides between opposites, only guessed by sound from a word that usually is another one."""
     poles, usual = grammar.lexicon.language.poles, grammar.lexicon.language.common
@@ -351,5 +365,6 @@ STOPS = (
         _guessed_place,
         "a place that the house may not have, taken for a word of its own by sound",
     ),
+    Stop("another name", Severity.CONFIRM, _another_name, "a device that was named plainly, and taken for another one by sound"),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )
