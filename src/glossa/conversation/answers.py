@@ -231,7 +231,7 @@ def _by_number(asked: Asked, candidates: tuple[str, ...]) -> Answer | None:
     utterance, lexicon = asked.choices.utterance, asked.choices.grammar.lexicon
     language, answers = lexicon.language, lexicon.language.answers
     little = (Role.FILLER, Role.SMALL)
-    told = {*answers.ordinals, *answers.last}
+    told = {*(w for forms in answers.ordinals for w in forms), *answers.last}
     said = [
         w
         for i, (w, r) in enumerate(zip(utterance.words, utterance.roles, strict=True))
@@ -242,7 +242,7 @@ def _by_number(asked: Asked, candidates: tuple[str, ...]) -> Answer | None:
         return Answer("value", candidates)
     if len(said) > 1 or not (said or utterance.quantities):
         return None
-    places = {word: place for place, word in enumerate(answers.ordinals)}
+    places = {word: place for place, forms in enumerate(answers.ordinals) for word in forms}
     places |= {str(word): number - 1 for word, number in language.number_words.items()}
     places |= dict.fromkeys(answers.last, len(candidates) - 1)
     place = places.get(said[0] if said else utterance.words[-1], -1)

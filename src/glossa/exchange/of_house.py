@@ -13,14 +13,14 @@ from itertools import pairwise
 from msgspec import Struct
 
 from glossa.exchange.rules import Grammar, Rule, parts_of
-from glossa.hearing.lexicon import Lexicon, plural_of
+from glossa.hearing.lexicon import Lexicon
 from glossa.house.model import House, Intent
 from glossa.house.notation import Choice, Node, Reference, Repeat, Row, Tag, Word, parse, slots
 from glossa.house.sorts import DigitsValues, NumberValues, WordsValues
 from glossa.house.text import fold
 from glossa.house.text import words as folded
 from glossa.house.values import Values, tidy
-from glossa.language import load_language
+from glossa.language import load_language, plural_of
 
 MOST_NUMBERS = 1_200
 """Numbers that are listed one by one; of a range with more, the whole ones, or every tenth, hundredth, ..."""

@@ -14,13 +14,12 @@ from msgspec import Struct
 from glossa.exchange.from_things import Affordance, Reach, Thing
 from glossa.exchange.into_house import Edited, with_links_named
 from glossa.exchange.rules import GrammarProblem
-from glossa.hearing.lexicon import singulars_of
 from glossa.house import read_house
 from glossa.house.effects import FromSlot
 from glossa.house.model import House
 from glossa.house.text import identifier
 from glossa.house.text import words as folded
-from glossa.language import languages, load_language
+from glossa.language import languages, load_language, singulars_of
 
 MAIN = frozenset(("on", "power", "state", "status", "switch", "onoff", "on_off", "value", "level"))
 """What a property is called that needs no name of its own where something is said to its device."""

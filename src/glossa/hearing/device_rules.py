@@ -198,6 +198,43 @@ def _of_a_series(values: Sequence[Any]) -> Things | None:
     return Things(tuple(Reference(d, False, RANK["name"]) for d in devices))
 
 
+def _run(values: Sequence[Any]) -> tuple[int, int, bool] | None:
+    """ "one to three": the first and the last of a series, and whether what stands between can only mean that."""
+    first, last = values[0].value, values[-1].value
+    return (first, last, values[1]) if 0 <= first < last else None
+
+
+def _through(values: Sequence[Any]) -> list[int]:
+    """The devices of a series from one to another, each as a bit mask; none where "spot one to three" may set it to three."""
+    (first, last, certain), stem = values[-1], values[0].value
+    found = [devices for number, devices in stem.numbered if first <= number <= last]
+    ends = {number for number, _ in stem.numbered} >= {first, last}
+    return found if ends and (certain or stem.many) else []
+
+
+def _of_a_run(values: Sequence[Any]) -> Things | None:
+    """ "spots one to three"."""
+    devices = _through(values)
+    if not devices or any(d.bit_count() != 1 for d in devices):
+        return None
+    return Things(tuple(Reference(d, False, RANK["name"]) for d in devices))
+
+
+def _run_of_names(values: Sequence[Any]) -> Things | None:
+    """ "spot one to spot three"."""
+    stem, first, _, other, last = values
+    run = _run((first, True, last))
+    return _of_a_run((stem, run)) if run and other.devices == stem.devices else None
+
+
+def _run_of_rooms(values: Sequence[Any]) -> Entry | None:
+    """ "rooms one to three" as one place."""
+    devices = 0
+    for inside in _through(values):
+        devices |= inside
+    return Entry("rooms", devices) if devices else None
+
+
 def _rooms(values: Sequence[Any]) -> Entry:
     """ "rooms one and three" as one place."""
     devices = 0
@@ -288,7 +325,9 @@ def _doubted(values: Sequence[Any]) -> Things:
 RULES = (
     Rule("room members", ("room member", "and", "room member"), _members),
     Rule("room members", ("room member", "room members"), _members),
+    Rule("room run", ("room member", "through", "room member"), _run),
     Rule("room", ("room stem", "room members"), _rooms),
+    Rule("room", ("room stem", "room run"), _run_of_rooms),
     Rule("place", ("inside", "room"), _last, COSTS.moved),
     Rule("place", ("inside", "room", "and", "room"), _rooms_apart, COSTS.moved),
     Rule("place", ("inside", "among"), _last, COSTS.moved),
@@ -316,7 +355,10 @@ RULES = (
     Rule("thing", ("core", "place", "and", "place"), _in_both_rooms),
     Rule("members", ("member", "and", "member"), _members),
     Rule("members", ("member", "members"), _members),
+    Rule("run", ("member", "through", "member"), _run),
     Rule("thing", ("stem", "members"), _of_a_series),
+    Rule("thing", ("stem", "run"), _of_a_run),
+    Rule("thing", ("stem", "member", "through", "stem", "member"), _run_of_names),
     Rule("thing", ("fronted",), _of_fronts),
     Rule("thing", ("everything",), _everything),
     Rule("thing", ("only_all",), _everything, COSTS.everything),

@@ -96,7 +96,9 @@ class DeviceGrammar:
         sets = (
             *((symbol, language.phrases("grammar", fields.get(symbol, symbol))) for symbol in names),
             ("hesitation", PhraseSet.of(language.numbers.hesitation)),
+            *((("through", language.phrases("grammar", "through")),) if lexicon.series else ()),
         )
+        self._absolute = frozenset(language.grammar.absolute)
         self._starting: dict[str, list[tuple[str, PhraseSet]]] = {}
         for symbol, phrases in sets:
             for word in phrases.first:
@@ -182,8 +184,10 @@ class DeviceGrammar:
         for symbol, phrases in self._starting.get(word, ()):
             for length in phrases.starts(words, at):
                 several = symbol == "one" and is_plural(words[at + length - 1], self._lexicon.language)
-                meaning = PAIR if symbol == "pair" else self._lexicon if symbol == "one" else symbol
+                meaning: Any = PAIR if symbol == "pair" else self._lexicon if symbol == "one" else symbol
                 named = "ones" if several else symbol
+                if symbol == "through":
+                    meaning = self._absolute.isdisjoint(words[at : at + length])
                 cell.setdefault(named, []).append(Edge(at, at + length, named, meaning))
         count = self._counts.get(word, 0)
         if count > 1:

@@ -20,6 +20,7 @@ from glossa.hearing.house_words import (
     ways_of_opening,
     words_of,
 )
+from glossa.hearing.series import Series, Stem
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
@@ -27,8 +28,7 @@ from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
 from glossa.house.sorts import DURATIONS, NumberValues
 from glossa.house.values import Value, Values
-from glossa.language import Language, PhraseSet, load_language, plural
-from glossa.language.language import is_plural
+from glossa.language import Language, PhraseSet, load_language, plural, plural_of, singulars_of
 from glossa.language.phrases import Words
 
 BUILT_IN_UNITS = ("percent", "celsius", "degrees", "fahrenheit", *DURATIONS)
@@ -49,7 +49,7 @@ class Entry(Struct, frozen=True, gc=False):
             and ``member`` (the number), for such rooms ``room stem`` and ``room member``, or ``front``, the words before those that a
             name shares with another one.
         devices: the devices as a bit mask, the first of the file the lowest bit; those in it for a room.
-        spec, value: for a value, the number of its specification, and the value.
+        spec, value: for a value, the number of its specification, and the value; for the parts of numbered names the series, or the number.
         room: the room's id.
         cost: what naming it so costs.
         words: of a name and of a front.
@@ -60,7 +60,7 @@ class Entry(Struct, frozen=True, gc=False):
     kind: str
     devices: int = 0
     spec: int = -1
-    value: Value | None = None
+    value: Value | Stem | None = None
     room: str = ""
     cost: float = 0.0
     words: Words = ()
@@ -99,7 +99,7 @@ class Lexicon:
         changing: for a property, the words of its phrases for one way of changing. asking: for a property, how one asks for it.
         opening: for an intent that raises or lowers something, the words that open or shut it. comparing: for one that changes something,
             the words that say what and in which direction.
-        pairs: words that follow each other in names.
+        pairs: words that follow each other in names. series: the last words before the numbers of names that are told apart by them.
         several: runs of several words by their first one, with the other ways to say each.
     """
 
@@ -107,14 +107,14 @@ class Lexicon:
         self.house, self.tag = house, tag
         self.language: Language = load_language(tag)
         self.articles = frozenset(self.language.grammar.articles)
-        numbers = self.language.numbers
-        self._counting = frozenset((*numbers.ones, *numbers.tens))
+        self._series = Series(self.language)
         self.ids = tuple(house.devices)
         self._bit = {device: 1 << i for i, device in enumerate(house.devices)}
         self._root = _Node()
         self._words: set[str] = set()
         self._of_spec: dict[tuple[str, int], int] = {}
         self.pairs: set[tuple[str, str]] = set()
+        self.series: set[str] = set()
         self._strict: dict[str, float] = {}
         self._kin: set[str] = set()
         self.choices: set[str] = set()
@@ -281,7 +281,7 @@ class Lexicon:
             for name in self.texts(names):
                 self._add(name, Entry("room", self.in_room[room], room=room))
         named = {self.bare(n): self.in_room[room] for room, names in self.house.rooms.items() for n in self.texts(names)}
-        self._add_numbered(named, "room stem", "room member")
+        self._add_numbered(named, "room", "room ")
 
     def _add_devices(self) -> None:
         house, self._of_its_room = self.house, 0
@@ -326,7 +326,7 @@ class Lexicon:
             turned = self._turned(way)  # "the lamp on the left bedside"
             if turned and turned not in named:
                 self._add(turned, Entry("name", devices, cost=COSTS.head_first, turned=True))
-        self._add_numbered(named, "stem", "member")
+        self._add_numbered(named, "name")
         self._add_fronts(named)
         for rest, devices in rests.items():
             self._add(rest, Entry("rest", devices))
@@ -353,26 +353,19 @@ class Lexicon:
         """Whether a noun stands where a name of the language has its noun."""
         return (name[-len(noun) :] if self.language.grammar.head == "last" else name[: len(noun)]) == noun
 
-    def _numbered(self, name: Words) -> tuple[Words, Words]:
-        """A name in two: its words, and the number at its end that tells it from others, "spot" and "two"."""
-        at = len(name)
-        while at > 0 and (name[at - 1] in self._counting or name[at - 1].isdigit()):
-            at -= 1
-        return (name[:at], name[at:]) if at else (name, ())
-
-    def _add_numbered(self, named: Mapping[Words, int], before: str, number_kind: str) -> None:
-        """The two parts of names that are told apart by a number, for "spots one and three", as entries of two kinds."""
-        stems: dict[Words, int] = {}
-        members: dict[Words, int] = {}
+    def _add_numbered(self, named: Mapping[Words, int], kind: str, before: str = "") -> None:
+        """Names that are told apart by a number: their other ways to say it, and their two parts, for "spots one and three"."""
         for way, devices in named.items():
-            stem, number = self._numbered(way)
-            if number:
-                for form in dict.fromkeys((stem, plural_of(stem, self.language))):
-                    stems[form] = stems.get(form, 0) | devices
-                members[number] = members.get(number, 0) | devices
-        for kind, parts in ((before, stems), (number_kind, members)):
-            for words, devices in parts.items():
-                self._add(words, Entry(kind, devices))
+            for other in self._series.otherwise(way):
+                if other not in named:
+                    rooms = [r for r, mask in self.in_room.items() if mask == devices] if kind == "room" else [""]
+                    self._add(other, Entry(kind, devices, room=rooms[0], cost=COSTS.household, words=way))
+        stems, members = self._series.parts(named)
+        for words, stem in stems.items():
+            self._add(words, Entry(f"{before}stem", stem.devices, value=stem))
+        for words, devices in members.items():
+            self._add(words, Entry(f"{before}member", devices, value=self._series.number(words)))
+        self.series |= {words[-1] for words in stems}
 
     def _add_fronts(self, named: Mapping[Words, int]) -> None:
         """What stands before the words that a name shares with others, for "the left and right bedside lamps"."""
@@ -385,7 +378,7 @@ class Lexicon:
         fronts: dict[Words, int] = {}
         for way, devices in named.items():
             for at in range(1, len(way)):
-                if holders[way[at:]] > 1 and not self._numbered(way)[1]:
+                if holders[way[at:]] > 1 and not self._series.split(way)[1]:
                     fronts[way[:at]] = fronts.get(way[:at], 0) | devices
         for front, devices in fronts.items():
             self._add(front, Entry("front", devices, words=front))
@@ -431,13 +424,13 @@ class Lexicon:
 
     def _turned(self, name: Words) -> Words:
         """A name with its noun at the other end."""
-        if len(name) < 2 or self._numbered(name)[1]:
+        if len(name) < 2 or self._series.split(name)[1]:
             return ()
         return (name[-1], *name[:-1]) if self.language.grammar.head == "last" else (*name[1:], name[0])
 
     def _ways(self, name: Words, nouns: Sequence[Words]) -> Iterator[Words]:
         """A name without articles, and the same with its class word exchanged for the kind's other ones."""
-        bare, number = self._numbered(name)
+        bare, number = self._series.split(name)
         for way in self._renamed(bare, nouns, least=len(number)):
             yield way + number
 
@@ -467,7 +460,7 @@ class Lexicon:
         if not 1 < len(way) <= MOST_PART_WORDS:
             return
         last = self.language.grammar.head == "last"
-        head = len(self._numbered(way)[0]) - 1 if last else 0
+        head = len(self._series.split(way)[0]) - 1 if last else 0
         others = [i for i in range(len(way)) if i != head]
         for bits in range((1 << len(others)) - 1):
             kept = tuple(way[i] for i in sorted((head, *(i for at, i in enumerate(others) if bits >> at & 1))))
@@ -475,7 +468,7 @@ class Lexicon:
             yield kept, COSTS.first_words if directs else COSTS.part
         for end in range(1, len(way)):
             first = way[:end] if last else way[-end:]
-            says = any(w not in self.language.poles and w not in self._counting and not w.isdigit() for w in first)
+            says = any(w not in self.language.poles and not self._series.counts(w) for w in first)
             if says and first not in self._room_names:
                 yield first, COSTS.first_words
 
@@ -527,22 +520,3 @@ class Lexicon:
                     stack.append((node, here + 1, cost + skips[here], used))
             every.append(tuple(best.values()))
         return tuple(every)
-
-
-def plural_of(words: Words, language: Language) -> Words:
-    """A noun of several words in the plural; one that is a plural already stays."""
-    at = -1 if language.grammar.head == "last" else 0
-    if is_plural(words[at], language):
-        return words
-    many = plural(words[at], language)
-    return (*words[:-1], many) if at else (many, *words[1:])
-
-
-def singulars_of(words: Words, language: Language) -> Iterator[Words]:
-    """The singular of a name that is a plural; nothing where it is none."""
-    at = -1 if language.grammar.head == "last" else 0
-    word = words[at]
-    for stem in (word[:-1], word[:-2], word[:-3] + "y") if is_plural(word, language) else ():
-        if len(stem) > 2 and plural(stem, language) == word:
-            yield (*words[:-1], stem) if at else (stem, *words[1:])
-            return

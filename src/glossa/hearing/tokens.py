@@ -44,8 +44,9 @@ _PLAIN, _RUN = re.compile(r"[a-zA-Z ]*"), re.compile(r"[^ ]+")
 """A line as most recognisers write it, nothing but words and spaces."""
 
 _APOSTROPHE = re.compile(r"['’‘ʼ`´]")
-_DASHES = str.maketrans("−–—‐‑‒", "------")
-"""The Unicode minus and the dashes that are written for it."""
+DASHES = "−–—‐‑‒-"
+"""The Unicode minus, the dashes that are written for it, and the hyphen."""
+_DASHES = str.maketrans(DASHES, "-" * len(DASHES))
 
 
 class Token(Struct, frozen=True, gc=False):

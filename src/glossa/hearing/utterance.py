@@ -24,7 +24,7 @@ from glossa.hearing.numbers import HOMOPHONE, Quantity
 from glossa.hearing.repair import Dropped, Repairs
 from glossa.hearing.roles import How, Role
 from glossa.hearing.tagging import Tagging
-from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
+from glossa.hearing.tokens import DASHES, MOST_TOKENS, Token, tokenize
 from glossa.hearing.vocabulary import WordEdge
 
 MOST_RECENT = 8
@@ -113,6 +113,7 @@ class Hearing:
         self._recent = lru_cache(MOST_RECENT)(self._analysed)
         language = lexicon.language
         grammar = language.grammar
+        self._series = frozenset(lexicon.series) if grammar.through else frozenset()
         self._contracted = frozenset(first for first, _ in language.contractions)
         self._absolute = frozenset(grammar.absolute)
         self._leading_to = self._absolute.difference(language.poles)
@@ -253,6 +254,8 @@ class Hearing:
         at = 0
         while at < len(tokens):
             token = tokens[at]
+            if token.number is not None and self._series and self._runs_on(text, done, token):
+                done.append(Token(self.language.grammar.through[0], token.start - 1, token.start))
             if token.word in self._contracted and at + 1 < len(tokens) and token.word not in known:
                 pair = token.word, tokens[at + 1].word
                 if pair in contractions:
@@ -281,3 +284,9 @@ class Hearing:
                 done.append(Token(part, start, end, None, start > token.start))
                 start = end
         return tuple(done)
+
+    def _runs_on(self, text: str, before: Sequence[Token], token: Token) -> bool:
+        """Whether a number is the last one of a series that is written with a dash: "spots 1-3"."""
+        if len(before) < 2 or before[-1].number is None or before[-2].word not in self._series:
+            return False
+        return text[before[-1].end : token.start].strip() in {*DASHES}

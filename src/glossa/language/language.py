@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Container, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
 
@@ -313,3 +313,22 @@ def is_plural(word: str, language: Language) -> bool:
     """Whether a word already is a plural, by its ending."""
     many = language.grammar.many
     return bool(many) and re.search(many, word) is not None and word not in language.grammar.singular
+
+
+def plural_of(words: Words, language: Language) -> Words:
+    """A noun of several words in the plural; one that is a plural already stays."""
+    at = -1 if language.grammar.head == "last" else 0
+    if is_plural(words[at], language):
+        return words
+    many = plural(words[at], language)
+    return (*words[:-1], many) if at else (many, *words[1:])
+
+
+def singulars_of(words: Words, language: Language) -> Iterator[Words]:
+    """The singular of a name that is a plural; nothing where it is none."""
+    at = -1 if language.grammar.head == "last" else 0
+    word = words[at]
+    for stem in (word[:-1], word[:-2], word[:-3] + "y") if is_plural(word, language) else ():
+        if len(stem) > 2 and plural(stem, language) == word:
+            yield (*words[:-1], stem) if at else (stem, *words[1:])
+            return

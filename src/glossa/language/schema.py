@@ -45,7 +45,7 @@ class GrammarWords(Section, frozen=True):
     """Small words with a job, and how words are inflected.
 
     Attributes:
-        leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
+        through: what leads from the first to the last of a series: "spots one to three". leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
         returning: words that say no more than "again" before a direction or a preposition: the "back" of "turn it back on".
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
@@ -78,6 +78,7 @@ class GrammarWords(Section, frozen=True):
     """
 
     joined: Words = field(name="and", default_factory=list)
+    through: Words = []
     excepted: Words = field(name="except", default_factory=list)
     leaving: Words = []
     as_it_is: Words = []
@@ -166,12 +167,12 @@ class AsideWords(Section, frozen=True):
 
 
 class Answers(Section, frozen=True):
-    """What answers a question; ``ordinals`` in their order, ``last`` is said of the last one that was offered."""
+    """What answers a question; ``ordinals`` in their order, each with its forms, ``last`` is said of the last one that was offered."""
 
     yes: Words = []
     no: Words = []
     cancel: Words = []
-    ordinals: Words = []
+    ordinals: list[Words] = []
     last: Words = []
 
 
@@ -391,7 +392,8 @@ def _folded(file: LanguageFile) -> LanguageFile:
     def plain(texts: Words) -> Words:
         return list(dict.fromkeys(text if is_pattern(text) else " ".join(words(text)) for text in texts))
 
-    answers = Answers(**{name: plain(getattr(file.answers, name)) for name in Answers.__struct_fields__})
+    said_back = {name: plain(getattr(file.answers, name)) for name in ("yes", "no", "cancel", "last")}
+    answers = Answers(**said_back, ordinals=[plain(forms) for forms in file.answers.ordinals])
     opposites = {axis: [plain(side) for side in sides] for axis, sides in file.opposites.items()}
     said = file.synonyms
     synonyms = Synonyms(
