@@ -20,6 +20,9 @@ from glossa.language.phrases import Words
 RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
 """In this order one reading of the same words goes before another."""
 
+PAIR = 2
+"""How many "both" are."""
+
 
 class Reference(Struct, frozen=True, gc=False):
     """One thing that is named.
@@ -312,6 +315,18 @@ def _without(values: Sequence[Any]) -> Things | None:
     return Things(things.references, values[-1]) if things.many and things.devices & values[-1] else None
 
 
+def _leaving(values: Sequence[Any]) -> Things | None:
+    """ "the kettle, but leave the desk lamp on": what is left as it is may be something else altogether."""
+    return _without(values) or (None if values[0].devices & values[-1] else values[0])
+
+
+def _each(values: Sequence[Any]) -> Things | None:
+    """ "the desk lamp and the hall lamp both", "the hall lamps each"."""
+    things: Things = values[0]
+    several = len(things.references) == 2 if values[-1] == PAIR else things.many
+    return things if several else None
+
+
 def _last(values: Sequence[Any]) -> Any:
     return values[-1]
 
@@ -391,13 +406,16 @@ RULES = (
     Rule("excepted", ("except", "ones", "place"), lambda v: v[2].devices),
     Rule("excepted", ("except", "member"), _mask),
     Rule("excepted", ("except", "members"), _masks),
-    Rule("excepted", ("leaving", "list"), _mask),
-    Rule("excepted", ("leaving", "list", "as_it_is"), _mask),
+    Rule("left", ("leaving", "list"), _mask),
+    Rule("left", ("leaving", "list", "as_it_is"), _mask),
     Rule("added", ("and", "list"), _last),
     Rule("added", ("and", "room", "one"), lambda v: (v[0], v[2], v[1])),
     Rule("instead", ("correction", "list"), lambda v: v[1]),
     Rule("instead", ("correction", "one", "place"), tuple),
     Rule("expression", ("list", "excepted"), _without),
+    Rule("expression", ("list", "left"), _leaving),
+    Rule("expression", ("list", "pair"), _each),
+    Rule("expression", ("list", "all"), _each),
     Rule("expression", ("list",), identity),
     Rule("expression", ("list", "correction", "list"), _last, COSTS.apart),
     Rule("expression", ("list", "hesitation", "list"), _doubted, COSTS.apart),

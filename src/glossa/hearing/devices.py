@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from glossa.hearing.chart import Cells, Edge
 from glossa.hearing.costs import COSTS
-from glossa.hearing.device_rules import GRAMMAR, RANK, Front, Things, other_there
+from glossa.hearing.device_rules import GRAMMAR, PAIR, RANK, Front, Things, other_there
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import WordEdge
@@ -24,9 +24,6 @@ PLACES = ("room", "among", "stem", "member", "room stem", "room member", "front"
 
 MOST_APART = 2
 """Modifiers of one expression that may stand apart: a room and an exception."""
-
-PAIR = 2
-"""How many "both" are."""
 
 MOST_EXPRESSIONS = 60
 
@@ -145,7 +142,7 @@ class DeviceGrammar:
 
     def _apart(self, cells: Cells, words: Sequence[str], passable: Sequence[bool]) -> tuple[Edge, ...]:
         """What may stand apart from a device: places and exceptions anywhere, and at the end of all what is added, or a bare room."""
-        apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "instead") for e in cell.get(s, ()))
+        apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "left", "instead") for e in cell.get(s, ()))
         added = [e for cell in cells for e in cell.get("added", ())]  # "turn the lamp on and the fan too"
         rooms = [e for cell in cells for e in cell.get("room", ())]  # "all lights off kitchen"
         if not (added or rooms):
@@ -155,7 +152,7 @@ class DeviceGrammar:
         last = max(said, default=-1) + 1
         apart += tuple(e for e in added if e.end >= last)
         for room in rooms:
-            excepted = any(e.start <= room.start < e.end for cell in cells for e in cell.get("excepted", ()))
+            excepted = any(e.start <= room.start < e.end for cell in cells for e in (*cell.get("excepted", ()), *cell.get("left", ())))
             if room.end < last or excepted or any(w.how & How.SOUND for w in room.used):
                 continue
             led = room.start and words[room.start - 1] in self._lexicon.articles  # "light up the foyer" is something else
@@ -229,6 +226,9 @@ class DeviceGrammar:
         if modifier.symbol == "excepted":
             taken = things.many and things.devices & modifier.value
             return replace(things, excepted=things.excepted | modifier.value) if taken else None
+        if modifier.symbol == "left":  # what is left as it is may be something else altogether
+            taken = things.devices & modifier.value
+            return replace(things, excepted=things.excepted | modifier.value) if things.many and taken else None if taken else things
         placed = []
         for reference in things.references:
             inside = reference.devices & modifier.value.devices

@@ -28,7 +28,7 @@ class Dropped(Struct, frozen=True, gc=False):
     Attributes:
         at: the token that it stood before.
         start, end: where it stood in the text, as character indices.
-        why: ``said again`` or ``hesitation``.
+        why: ``said again``, ``hesitation`` or ``until now``.
     """
 
     at: int
@@ -46,10 +46,17 @@ class Repairs:
         pairs: words that follow each other in them, and in the names of rooms.
         known: the words of the house.
         doubled: those that it says twice in a row.
+        series: the words before the numbers of names, so that "rooms from one to three" are three rooms.
     """
 
     def __init__(
-        self, language: Language, named: Iterable[str], pairs: Set[tuple[str, str]], known: Iterable[str], doubled: Iterable[str]
+        self,
+        language: Language,
+        named: Iterable[str],
+        pairs: Set[tuple[str, str]],
+        known: Iterable[str],
+        doubled: Iterable[str],
+        series: Set[str],
     ) -> None:
         numbers, phrases = language.numbers, (language.filler, language.negation, language.talk)
         self._correction, self._pairs = language.phrases("grammar", "correction"), pairs
@@ -66,21 +73,25 @@ class Repairs:
         self._joined = frozenset(language.grammar.joined)
         self._light = (language.small | language.filler.single) - self._joined  # of "spot and spot two" both are meant
         self._opposite = language.opposite
-        self._absolute = frozenset(language.grammar.absolute)
+        self._absolute, self._origin = frozenset(language.grammar.absolute), frozenset(language.grammar.origin)
+        self._directions, self._series = frozenset(language.grammar.directions), series
+        units = {w for texts in numbers.units.values() for text in texts for w in text.split()}
+        self._numeral = counting.union(numbers.fractions, numbers.joined, numbers.point, numbers.minus, units) - self._absolute
 
     def of(self, tokens: Sequence[Token]) -> tuple[tuple[Token, ...], tuple[Dropped, ...]]:
         """The tokens that are left, and what was taken out."""
         words = [t.word for t in tokens]
         twice, corrected = len(set(words)) < len(words), not self._correction.first.keys().isdisjoint(words)
         again = self._begun_again(words) if twice or corrected else {}
+        until_now = {} if self._origin.isdisjoint(words) else self._until_now(words)
         hesitating = not self._hesitation.isdisjoint(words)
-        if not again and not hesitating:
+        if not again and not hesitating and not until_now:
             return tuple(tokens), ()
         left: list[Token] = []
         dropped: list[Dropped] = []
         at = 0
         while at < len(tokens):
-            end, why = again.get(at, 0), "said again"
+            end, why = (until_now[at], "until now") if at in until_now else (again.get(at, 0), "said again")
             if not end and left and words[at] in self._hesitation:
                 end, why = at + 1, "hesitation"
                 while end < len(tokens) and words[end] in self._hesitation:
@@ -95,6 +106,24 @@ class Repairs:
                 left.append(tokens[at])
                 at += 1
         return tuple(left), tuple(dropped)
+
+    def _until_now(self, words: Sequence[str]) -> dict[int, int]:
+        """What a value was before it becomes another one: the "from sixty" of "from sixty to twenty"; for its first word where it ends."""
+        found = {}
+        for at, word in enumerate(words):
+            if word not in self._origin or (at and words[at - 1] in self._series):
+                continue
+            end = at + 1
+            while end < len(words) and self._is_numeral(words[end]):
+                end += 1
+            to = end + (end < len(words) and words[end] in self._directions)
+            becomes = to + 1 < len(words) and words[to] in self._absolute and self._is_numeral(words[to + 1])
+            if end > at + 1 and becomes:
+                found[at] = end
+        return found
+
+    def _is_numeral(self, word: str) -> bool:
+        return word in self._numeral or word[0].isdigit()
 
     def _begun_again(self, words: Sequence[str]) -> dict[int, int]:
         """For every word with which something begins that is begun again, where what is given up ends."""

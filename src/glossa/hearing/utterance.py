@@ -126,7 +126,7 @@ class Hearing:
         self._measures = {m: d for m, d in language.amounts.measures.items() if d in known}
         others = (run for runs in lexicon.several.values() for run in runs)  # "bye bye"
         twice = doubled(lexicon.house.intents.values(), lexicon.tag) | {a for run in others for a, b in pairwise(run) if a == b}
-        self._repairs = Repairs(language, lexicon.named, lexicon.pairs, known, twice)
+        self._repairs = Repairs(language, lexicon.named, lexicon.pairs, known, twice, lexicon.series)
 
     def analyse(self, text: str) -> Utterance:
         """An utterance with its roles and chart; one that is empty or too long has only its tokens, at most ``MOST_TOKENS`` + 1.

@@ -193,7 +193,8 @@ class Vocabulary:
         for heard, said in same:
             self._add_rewriting(self._household, heard, said, COSTS.household, How.HOUSEHOLD)
         for rewriting in language.rewritings:
-            self._add_rewriting(self._rewritten, rewriting.heard, rewriting.said, COSTS.rewritten, How.REWRITTEN)
+            cost = COSTS.household if rewriting.plain else COSTS.rewritten
+            self._add_rewriting(self._rewritten, rewriting.heard, rewriting.said, cost, How.REWRITTEN)
 
     def _add_rewriting(self, held: dict[str, list[tuple[Words, Near]]], heard: Words, said: Words, cost: float, how: int) -> None:
         """What one run of words may stand for: the one word of it that says something, or what means the same; the others go with it."""

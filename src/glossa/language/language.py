@@ -32,10 +32,11 @@ ENGLISH = "en"
 
 
 class Rewriting(Struct, frozen=True):
-    """Heard words that may stand for others: the word that tells, and those that are taken as said with it."""
+    """Heard words that may stand for others, or hardly mean anything else where they are ``plain``."""
 
     heard: Words
     said: Words
+    plain: bool = False
 
 
 class Language(Struct, frozen=True):
@@ -230,6 +231,7 @@ def load_language(tag: str) -> Language:
 def compiled(file: LanguageFile, tag: str) -> Language:
     """A language file made ready to look words up in."""
     same, rewritings = _synonyms(file.synonyms, file.grammar.particles)
+    rewritings = (*rewritings, *_utmost(file.numbers, file.grammar.absolute))
     toward: dict[str, set[str]] = {}
     for rule in file.synonyms.toward:
         for word in rule.say:
@@ -293,6 +295,13 @@ def _synonyms(synonyms: Synonyms, particles: Sequence[str]) -> tuple[dict[str, s
         forms = [*(tuple(w.split()) for w in group), *(form for form in apart if len(form[0]) > 2)]
         rewritings += [Rewriting(a, b) for a in forms for b in forms if a != b and (len(a) > 1 or len(b) > 1)]
     return same, tuple(dict.fromkeys(rewritings))
+
+
+def _utmost(numbers: NumberWords, leading: Sequence[str]) -> Iterator[Rewriting]:
+    """The ways to ask for the most and the least of a range: "as bright as possible" for "to maximum"."""
+    for words, extremes in ((numbers.most, numbers.maximum), (numbers.least, numbers.minimum)):
+        said = (*leading[:1], *extremes[:1])
+        yield from (Rewriting(tuple(way.replace("*", word).split()), said, plain=True) for way in numbers.utmost for word in words)
 
 
 def plural(word: str, language: Language) -> str:

@@ -45,7 +45,7 @@ class GrammarWords(Section, frozen=True):
     """Small words with a job, and how words are inflected.
 
     Attributes:
-        through: what leads from the first to the last of a series: "spots one to three". leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
+        through: what leads from the first to the last of a series: "spots one to three". origin: what a value was until now: "from sixty to twenty". leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
         returning: words that say no more than "again" before a direction or a preposition: the "back" of "turn it back on".
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
@@ -79,6 +79,7 @@ class GrammarWords(Section, frozen=True):
 
     joined: Words = field(name="and", default_factory=list)
     through: Words = []
+    origin: Words = []
     excepted: Words = field(name="except", default_factory=list)
     leaving: Words = []
     as_it_is: Words = []
@@ -196,6 +197,7 @@ class NumberWords(Section, frozen=True):
         labels: what may stand before a number and says no more: "number four". steps: what may stand behind one and
             says no more, whatever a house calls its steps: "two notches".
         single: words for one that stand before "hundred" and units.
+        utmost: ways to say the most or the least of a range, ``*`` for one of ``most`` or ``least``: "as * as possible" with "bright".
         like_ones: words that may be a number under ten behind a ten: the "in" of "forty in" for forty one.
         like_on: numbers that a recogniser writes for the word that switches on: "one".
         alike: pairs of numbers that are taken for each other by their sound; with ``teens`` beside 13 and 30 ... 19 and 90.
@@ -232,6 +234,9 @@ class NumberWords(Section, frozen=True):
     roughly: Words = []
     maximum: Words = []
     minimum: Words = []
+    utmost: Words = []
+    most: Words = []
+    least: Words = []
     halfway: Words = []
     hesitation: Words = []
     like_ones: Words = []
