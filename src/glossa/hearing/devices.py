@@ -101,7 +101,8 @@ class DeviceGrammar:
             for word in phrases.first:
                 self._starting.setdefault(word, []).append((symbol, phrases))
         self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
-        self.joiners = frozenset(w for s, p in sets if s in ("and", "except", "leaving") for w in p.first)
+        joiners = {w for s, p in sets if s in ("and", "except", "leaving") for w in p.first}
+        self.joiners = frozenset(joiners - language.filler.single)  # "everything in then bedroom off"
 
     def expressions(
         self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool], fixed: int = 0
@@ -117,8 +118,8 @@ class DeviceGrammar:
         cells: Cells = [self._cell(words, at, spans[at]) for at in range(len(words))]
         for at in (
             at for at in range(len(words) if fixed else 0) if fixed >> at & 1
-        ):  # the "I mean" that says nothing may correct something
-            cells[at] = {symbol: edges for symbol, edges in cells[at].items() if symbol == "correction"}
+        ):  # the "I mean" that says nothing may correct something, and "and then" joins
+            cells[at] = {symbol: edges for symbol, edges in cells[at].items() if symbol in ("correction", "and")}
         if not any("core" in cell or "room" in cell or "everything" in cell or "all" in cell for cell in cells):
             return ()
         following = self._following(passable)

@@ -9,7 +9,7 @@ B. Raphael, "A Formal Basis for the Heuristic Determination of Minimum Cost Path
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Container, Iterable, Sequence
 from heapq import heappop, heappush
 
 from msgspec import Struct
@@ -146,8 +146,18 @@ def _opening(utterance: Utterance, start: int, language: Language) -> int:
     return start
 
 
-def parted(utterance: Utterance, places: Sequence[Boundary], language: Language, understand: Understand) -> Path | None:
-    """The best way to part an utterance into two or more stretches; None where there is none."""
+def parted(
+    utterance: Utterance, places: Sequence[Boundary], language: Language, nouns: Container[str], understand: Understand
+) -> Path | None:
+    """The best way to part an utterance into two or more stretches; None where there is none.
+
+    Args:
+        utterance: what was heard.
+        places: where a command may end.
+        language: of the utterance.
+        nouns: what devices are called, so that one that was said need not be said again.
+        understand: what a stretch is on its own.
+    """
     if len(places) > MOST_BOUNDARIES:
         places = [b for b in places if b.joined or b.pause]
     if not places or len(places) > MOST_BOUNDARIES:
@@ -178,7 +188,7 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
             start, end = starts[first], ends[last]
             if start >= end or last - first >= MOST_STRETCHES or says_nothing(start, end):
                 return None
-            match = _understood(utterance, start, end, path, language, understand)
+            match = _understood(utterance, start, end, path, language, nouns, understand)
             if match.outcome != Outcome.ACCEPT or match.best is None or match.best.score < LITTLE_LEFT:
                 return None
             if len(lasts) > 2 and not accepted(first, last):
@@ -199,7 +209,7 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
         if falls_apart(first, last):
             return None  # these need no joining to others
         known_before = before if place is None or place.joined or place.pause else Path()
-        match = _understood(utterance, start, end, known_before, language, understand)
+        match = _understood(utterance, start, end, known_before, language, nouns, understand)
         if loose and match.best is not None and match.best.score < LEAST_FIT:
             return None  # the "wir gehen jetzt" of "wir gehen jetzt los mach ..." is no phrase about a sauna
         return before.then(match, place)
@@ -230,8 +240,11 @@ def parted(utterance: Utterance, places: Sequence[Boundary], language: Language,
     return None
 
 
-def _understood(utterance: Utterance, start: int, end: int, before: Path, language: Language, understand: Understand) -> Match:
-    """What a stretch is on its own, or about what was named before it: "it" is the last of that, "them" all of it."""
+def _understood(
+    utterance: Utterance, start: int, end: int, before: Path, language: Language, nouns: Container[str], understand: Understand
+) -> Match:
+    """What a stretch is on its own, or about what was named before it: "it" is the last of that, "them" all of it, "off in the hall"
+    its noun in another room."""
     text, words = utterance.written(start, end), utterance.words[start:end]
     alone = understand(text, ())
     pronouns = language.phrases("grammar", "pronouns")
@@ -243,10 +256,35 @@ def _understood(utterance: Utterance, start: int, end: int, before: Path, langua
     strange = Role.UNKNOWN in utterance.roles[start:end]  # another device may be named, one that the house doesn't have
     if not before.devices or alone.outcome == Outcome.ACCEPT or (strange and not points):
         return alone
+    again = _with_its_noun(utterance, start, end, language, nouns)
+    elsewhere = understand(again, ()) if again else alone
+    if elsewhere.outcome == Outcome.ACCEPT:
+        return elsewhere
     several = any(w in language.grammar.them for w in words)
     about = tuple(dict.fromkeys(d for ids in before.devices for d in ids)) if several else before.devices[-1]
     pointing = understand(text, about)
     return pointing if pointing.confidence > alone.confidence or pointing.outcome == Outcome.ACCEPT else alone
+
+
+def _with_its_noun(utterance: Utterance, start: int, end: int, language: Language, nouns: Container[str]) -> str:
+    """A stretch that names only a room, with what is in it as it was called before; ``""`` where it names more, or nothing was called so.
+
+    "off in the hall" and "the hall ones off" behind "kitchen lights on" are about the hall lights.
+    """
+    words = utterance.words
+    rooms = any(s.entry.kind == "room" and s.cost < PLAIN_NAME for at in range(start, end) for s in utterance.spans[at])
+    said = [at for at in range(start) if words[at] in nouns]
+    if not rooms or not said or any(w in nouns for w in words[start:end]):
+        return ""
+    first = last = said[-1]
+    while first and words[first - 1] in nouns:
+        first -= 1
+    noun = utterance.written(first, last + 1)
+    ones = [at for at in range(start, end) if words[at] in language.grammar.one and words[at] not in language.grammar.articles]
+    if not ones:
+        return f"{noun} {utterance.written(start, end)}"
+    parts = (utterance.written(start, ones[0]) if ones[0] > start else "", noun, utterance.written(ones[0] + 1, end))
+    return " ".join(part for part in parts if part)
 
 
 def _is_command(match: Match) -> bool:

@@ -188,7 +188,7 @@ class Matcher:
                 steps += its.steps
             return understood_so_far[key]
 
-        path = parted(utterance, places, language, understand)
+        path = parted(utterance, places, language, understood.grammar.lexicon.of_noun_word, understand)
         return whole if path is None else compound(whole, path, language)
 
     def _in_language(
