@@ -46,8 +46,10 @@ class Aligner:
             for said in alike[w]
             if said in self._absolute and w not in self._absolute
         }
-        self._directions = language.grammar.directions
+        self._directions, self._measuring = language.grammar.directions, frozenset(language.numbers.most)
         words, roles = utterance.words, utterance.roles
+        others = {w for edges in utterance.edges for e in edges for w in e.also}
+        self._parted = mask_of(w in others and r in (Role.VERB, Role.POLE, Role.WORD) for w, r in zip(words, roles, strict=True))  # of separable verbs
         self._every, self._said = (1 << len(words)) - 1, frozenset(words)
         asking = language.grammar.asking
         self._asked = mask_of(w in asking for w in words)
@@ -116,6 +118,9 @@ class Aligner:
                     items.append(Item(Kind.MISFIT, COSTS.misfit, at, at + 1, number))
                 if becomes and not candidate.used and self._compared(option, chosen, moves=pattern.moves):
                     changing = option.end, number
+                elif self._measured(option, chosen):
+                    changing = changing if becomes else (option.end, number)
+                    covered |= becomes << option.end
         for number, option in _changed_places(chosen) if pattern.numbers > 1 else ():
             items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
         at, number = changing
@@ -175,6 +180,11 @@ class Aligner:
         elif not pattern.measures.isdisjoint(self._said):
             depends |= mask_of(w in pattern.measures for w in utterance.words)
         directed = self._directed(chosen) if left & self._poles else {}
+        parted = self._parted & left
+        if parted:  # the "shut" of "shut the lamp down"
+            also = {w for o in chosen if o is not None for e in o.edges for w in e.also}
+            parted = parted & mask_of(w in also for w in utterance.words)
+            depends |= parted
         while left:
             bit = left & -left
             left ^= bit
@@ -195,7 +205,7 @@ class Aligner:
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
             if at < first == self._announced and not pattern.slots and _plain(chosen):  # "it's film night"
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]
-            if bit & asked and role in _SAID_IN_ASKING:
+            if bit & parted or (bit & asked and role in _SAID_IN_ASKING):
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]
             if pattern.garbage:
                 cost *= COSTS.garbage
@@ -210,6 +220,11 @@ class Aligner:
         utterance, poles = self._utterance, self._language.poles
         floors = [*utterance.weights]
         floors[: self._announced] = [min(f, WEIGHT[Role.FILLER]) for f in floors[: self._announced]]
+        for q in utterance.quantities:
+            if q.end < len(floors) and utterance.words[q.end] in self._measuring:
+                floors[q.end] = 0.0
+        if self._parted:
+            floors = [min(f, WEIGHT[Role.FILLER]) if self._parted >> at & 1 else f for at, f in enumerate(floors)]
         if self._poles:
             heard = {(at, e.word) for at, edges in enumerate(utterance.edges) for e in edges if e.word in poles}
             led = not self._said.isdisjoint(self._absolute)
@@ -362,9 +377,14 @@ class Aligner:
         Of what opens or moves to an end "forty up" says where it is to be.
         """
         word = self._utterance.words[value.end] if value.end < len(self._utterance.words) else ""
-        if not self._language.changes(word) or (moves and word in self._directions):
+        if not self._language.changes(word) or word in self._measuring or (moves and word in self._directions):
             return False
         return not self._says(chosen, value.end)
+
+    def _measured(self, value: Option, chosen: Sequence[Option | None]) -> bool:
+        """Whether an adjective right behind a number says what it measures, and not by how much it changes: "forty percent bright"."""
+        words = self._utterance.words
+        return value.end < len(words) and words[value.end] in self._measuring and not self._says(chosen, value.end)
 
     def _says(self, chosen: Sequence[Option | None], at: int) -> bool:
         """Whether a phrase itself says a word that was heard."""
