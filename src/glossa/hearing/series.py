@@ -32,8 +32,7 @@ class Series:
     """
 
     def __init__(self, language: Language) -> None:
-        self._language, numbers = language, language.numbers
-        self._counting = {**numbers.ones, **numbers.tens}
+        self._language, self._counting = language, language.number_words
         self._ordinals = dict(enumerate(language.answers.ordinals, 1))
 
     def counts(self, word: str) -> bool:

@@ -18,6 +18,10 @@ LITTLE, LOT = 0.5, 2.0
 HALF = "1/2"
 
 
+_SAID_OF_AN_ORDER = frozenset((Role.FILLER, Role.SMALL, Role.POLE, Role.NUMBER, Role.AMOUNT, Role.ASIDE))
+"""What may stand behind the form that says what is to be done: "turned down a bit to forty"."""
+
+
 class Tagging:
     """Finds the roles of the tokens of the utterances of one house in one language.
 
@@ -252,6 +256,9 @@ class Tags:
                 moving = words[before] in grammar.going and roles[at] == Role.POLE  # "could the heating go up"
                 if moving or (words[before] in grammar.passive and (told or word in language.verbs)):
                     roles[first] = roles[before] = Role.FILLER
+            if told and before > 1 and words[before] in grammar.passive and words[before - 1] in grammar.modal:
+                if all(r in _SAID_OF_AN_ORDER for r in roles[at + 1 :]):  # "the kettle can be turned off now"
+                    roles[before - 1], roles[before], roles[at] = Role.TALK, Role.FILLER, Role.FILLER  # or a remark
             if told and words[before] in grammar.needing and language.tells(word, language.light):  # not "the cat wants feeding"
                 roles[before] = Role.FILLER
             if told and (self._said_for_it(before) or (Role.TALK not in roles[first:at] and self._wanted(at))):
