@@ -310,6 +310,7 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
     main = [(p, t) for p, t in zip(pattern.places, laid.took, strict=True) if t is not None and not p.small]
     starts = [t.start for p, t in main if not leads_to(utterance, grammar, p, t, main)]
     cost += COSTS.order * sum(b < a for a, b in zip(starts, starts[1:], strict=False))
+    covered |= measured(utterance, grammar, laid, "to")
     changing = changed_by(utterance, grammar, laid)
     for at in changing:
         cost += COSTS.misfit if at in covered else COSTS.aimless + utterance.weights[at]
@@ -320,10 +321,25 @@ def weighed(utterance: Utterance, grammar: Grammar, laid: Laid) -> Laid:
     return laid
 
 
+def own_words(laid: Laid) -> set[int]:
+    """The tokens that a phrase itself says."""
+    return {t.start for t in laid.took if t is not None and t.word and t.edges[0].how == How.SAME}
+
+
+def measured(utterance: Utterance, grammar: Grammar, laid: Laid, relation: str) -> set[int]:
+    """The adjectives right behind numbers, which say what these measure: the "bright" of "forty percent bright"."""
+    ends = {
+        t.end
+        for p, t in zip(laid.pattern.places, laid.took, strict=True)
+        if p.relation == relation and t is not None and isinstance(t.value, (int, float)) and t.end < len(utterance.words)
+    }
+    return {e for e in ends - own_words(laid) if utterance.words[e] in grammar.lexicon.language.numbers.most}
+
+
 def changed_by(utterance: Utterance, grammar: Grammar, laid: Laid) -> set[int]:
     """The last word that says of a value that it is an amount of change: the "up" of "up forty" and of "forty up"."""
     language, found = grammar.lexicon.language, -1
-    own = {t.start for t in laid.took if t is not None and t.word and t.edges[0].how == How.SAME}
+    own = own_words(laid)
     for place, took in zip(laid.pattern.places, laid.took, strict=True):
         if place.relation != "to" or took is None or took.edges or not isinstance(took.value, (int, float)):
             continue
@@ -333,9 +349,10 @@ def changed_by(utterance: Utterance, grammar: Grammar, laid: Laid) -> set[int]:
             found = found if before in own else before
         behind = utterance.words[took.end] if took.end < len(utterance.words) else ""
         positions = language.grammar.directions if laid.pattern.moves else ()
-        if language.changes(behind) and behind not in positions and took.end not in own:
+        plain = behind not in positions and behind not in language.numbers.most
+        if language.changes(behind) and plain and took.end not in own:
             found = took.end
-    return {found} - {-1}
+    return ({found} - {-1}) | set(sorted(measured(utterance, grammar, laid, "by"))[:1])
 
 
 def changed_places(laid: Laid) -> int:
@@ -364,6 +381,12 @@ def leading(utterance: Utterance, start: int, language: Language, held: set[int]
     return ""
 
 
+def apart(utterance: Utterance, laid: Laid, at: int) -> bool:
+    """Whether a word is the verb of a separable one that was taken: the "shut" of "shut the lamp down"."""
+    said_with = {w for t in laid.took if t is not None for e in t.edges for w in e.also}
+    return utterance.roles[at] in (Role.VERB, Role.POLE, Role.WORD) and utterance.words[at] in said_with
+
+
 def left(utterance: Utterance, grammar: Grammar, laid: Laid, at: int, towards: bool) -> float:
     language, word, role = grammar.lexicon.language, utterance.words[at], utterance.roles[at]
     cost = utterance.weights[at]
@@ -373,6 +396,8 @@ def left(utterance: Utterance, grammar: Grammar, laid: Laid, at: int, towards: b
         most = 1 if strange else None
         redundant = any(p in language.poles[word][:most] for w in heard for p in language.poles.get(w, ())[:most])
         cost = WEIGHT[Role.VERB] if redundant or (towards and not strange and language.changes(word)) else cost
+    if apart(utterance, laid, at):
+        return WEIGHT[Role.FILLER]
     if word in laid.pattern.measures:
         return min(cost, WEIGHT[Role.SMALL])
     scaled = [i for i, p in enumerate(laid.pattern.places) if p.slot in laid.pattern.scaled]
@@ -434,7 +459,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     language, lexicon, pattern = grammar.lexicon.language, grammar.lexicon, laid.pattern
     taken = [(p, t) for p, t in zip(pattern.places, laid.took, strict=True) if t is not None]
     weighty = [(p, t) for p, t in taken if not p.small]
-    covered = {i for _, t in taken for i in t.tokens}
+    covered = {i for _, t in taken for i in t.tokens} | measured(utterance, grammar, laid, "to")
     main = {i for _, t in weighty for i in t.tokens}
     changing = changed_by(utterance, grammar, laid)
     free = [i for i in range(len(utterance.words)) if i not in covered | changing]
@@ -462,6 +487,8 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
         where = "before" if at < min(main, default=-1) else "behind" if at > max(main, default=-1) else "inside"
         if word in pattern.measures:
             add("about it")
+            continue
+        if apart(utterance, laid, at):
             continue
         if role == Role.POLE and left(utterance, grammar, laid, at, towards) == WEIGHT[Role.VERB]:
             role = Role.VERB
@@ -596,6 +623,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
     back = next((i for i in range(first, 0, -1) if utterance.beside.governed >> i & 1 or utterance.roles[i - 1] not in passed), 0)
     add("governed", bool(back and utterance.beside.governed >> back & 1 and not pattern.intent.read))
     numbers = [q for q in widest(utterance.quantities) if q.cost < HOMOPHONE]
+    covered |= changing
     for quantity in numbers:
         if not covered & set(range(quantity.start, quantity.end)):
             where = (

@@ -462,6 +462,9 @@ WORDS = [
     "out",
     "light",
     "brighter",
+    "bright",
+    "down",
+    "shut",
 ]
 PHRASES = [
     "[the] $device $power",
@@ -471,6 +474,7 @@ PHRASES = [
     "(blue | den) fan [now] on",
     "$device [at] $level",
     "$device level $level",
+    "raise [the] $device",
 ]
 
 
@@ -512,6 +516,8 @@ def small_houses(draw: st.DrawFn) -> str:
             if "$power" in phrase
             else 'set = { level = "$level" }'
             if "$level" in phrase
+            else "set = { level = 100 }"
+            if "raise" in phrase
             else 'change = { level = "+$step" }'
         )
         text += f'[intents.i{number}]\nphrases = ["{phrase}"]\n{action if "$" in phrase else "reply = " + repr("ok")}\n'
