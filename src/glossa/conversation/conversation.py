@@ -237,7 +237,7 @@ class Conversation:
         """The last command for other devices, or once more; None where the text is no follow-up."""
         if not self.matcher.live(intent, self.mode) or intent.pin is not None:
             return None
-        found = self._follow_ups.read(text, intent, slots, tag)
+        found = self._follow_ups.read(text, intent, slots, tag, less=self._recent.less)
         if found is None:
             return self._followed_and_more(text, at, tag, intent, slots)
         meant, said = found.applied(intent, slots)
@@ -259,7 +259,9 @@ class Conversation:
             return replace(
                 self._event(text, at, Outcome.REJECT, slots=said, reply=action.reply, intent=intent.id), reason=action.refused
             )
-        return self._do(text, at, meant, said, action, None)
+        event = self._do(text, at, meant, said, action, None)
+        self._recent = replace(self._recent, less=found.less)
+        return event
 
     def _followed_and_more(self, text: str, at: float, tag: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Event | None:
         """A follow-up with further commands behind it: "and the saloon one, then the fan off"; None where it is none."""
@@ -285,7 +287,8 @@ class Conversation:
             return match
         heard = [p for p in best.pieces if p.heard and p.role != "left over"]
         if heard and all(isinstance(best.slots.get(p.role[1:]), (int, float)) for p in heard):
-            return match  # a bare number is an answer where one was asked for, and nothing else
+            counted = self.matcher.grammar(best.language).hearing.analyse(text).quantities
+            return match if counted else other  # a bare number is an answer where one was asked for, unlike "all the way up"
         return other
 
     def _spoken_of(self, text: str, tag: str) -> tuple[str, ...]:

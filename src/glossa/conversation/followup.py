@@ -33,13 +33,14 @@ class FollowUp(Struct, frozen=True):
     Attributes:
         devices: the devices, those of the last command where there are none; ``which`` if it is not clear which of them.
         slots: what becomes another value.
-        intent: what is to be done, where that is something else: a change of what was set.
+        intent: what is to be done, where that is something else: a change of what was set. less: whether that was "less".
     """
 
     devices: tuple[str, ...] = ()
     which: bool = False
     slots: Mapping[str, SlotValue] = {}
     intent: Intent | None = None
+    less: bool = False
 
     def applied(self, intent: Intent, slots: Mapping[str, SlotValue]) -> tuple[Intent, dict[str, SlotValue]]:
         """The intent and the slots that it makes of those of the last command."""
@@ -54,13 +55,16 @@ class FollowUps:
     def __init__(self, matcher: Matcher) -> None:
         self._matcher = matcher
 
-    def read(self, text: str, intent: Intent, slots: Mapping[str, SlotValue], tag: str) -> FollowUp | None:
+    def read(
+        self, text: str, intent: Intent, slots: Mapping[str, SlotValue], tag: str, *, less: bool = False
+    ) -> FollowUp | None:
         """The follow-up on a command that a text is, or None.
 
         Args:
             text: what was heard.
             intent, slots: the last command.
             tag: the language of the conversation.
+            less: whether the last command was "less", so that "more" goes back.
         """
         grammar = self._matcher.grammar(tag)
         language = grammar.lexicon.language
@@ -71,8 +75,8 @@ class FollowUps:
         for name, sign in (("more", 1), ("less", -1)):
             says = language.phrases("followup", name)
             if says.whole(_bare(words, language.filler, says)):
-                changing = self._changing(grammar, intent, sign)
-                return None if changing is None else FollowUp(intent=changing)
+                changing = self._changing(grammar, intent, -sign if less else sign)
+                return None if changing is None else FollowUp(intent=changing, less=sign < 0)
         before, after = language.phrases("followup", "before"), language.phrases("followup", "after")
         hesitating = next((i for i, r in enumerate(whole.roles) if r != Role.FILLER), 0)
         starts = (i for i in range(hesitating + 1) if before.starts(words, i))

@@ -19,7 +19,8 @@ class Recent(Struct, frozen=True):
         devices: the ids of the devices that were spoken of last. before: those that were spoken of before them.
         intent: the last one.
         changed: the values that it changed, as they were.
-        followed, slots: the last command about a property of devices, which a follow-up says for others.
+        followed, slots: the last command about a property of devices, which a follow-up says for others. less: whether it was a "less",
+            so that one more goes the same way.
         until: the time up to which it may be followed up.
     """
 
@@ -29,6 +30,7 @@ class Recent(Struct, frozen=True):
     changed: Mapping[tuple[str, str], Value] = {}
     followed: Intent | None = None
     slots: Mapping[str, SlotValue] = {}
+    less: bool = False
     until: float = float("-inf")
 
     def after(self, house: House, intent: Intent, slots: Mapping[str, SlotValue], until: float) -> Recent:
@@ -38,7 +40,7 @@ class Recent(Struct, frozen=True):
         new = self if not named or named == self.devices else replace(self, devices=named, before=self.devices)
         if not intent.properties:
             return replace(new, intent=intent)
-        return replace(new, intent=intent, followed=intent, slots=dict(slots), until=until)
+        return replace(new, intent=intent, followed=intent, slots=dict(slots), less=False, until=until)
 
     def meant(self, house: House, *, several: bool) -> tuple[str, ...]:
         """The devices that "it" means, or where ``several`` are meant "them": what was spoken of last, and where that is one, what was before it too."""

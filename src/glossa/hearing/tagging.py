@@ -105,6 +105,7 @@ class Tags:
         self._ordered()
         self._to_be_done()
         self._halfway()
+        self._even()
         self._relayed()
         self._returning()
         self._kept()
@@ -223,6 +224,15 @@ class Tags:
             behind = self._words[quantity.end] if quantity.end < len(self._words) and not quantity.unit else ""
             if behind in self._language.numbers.steps and behind not in self._known:
                 self.roles[quantity.end] = Role.FILLER  # "two notches"
+
+    def _even(self) -> None:
+        """The "even" of "even louder" and the "still" of "louder still" say nothing more."""
+        words, roles, even = self._words, self.roles, self._language.amounts.even
+        for at, word in enumerate(words):
+            if word in even and word not in self._known and roles[at] not in (Role.NUMBER, Role.NEGATION):
+                beside = (i for i in (at - 1, at + 1) if 0 <= i < len(words))
+                if any(roles[i] == Role.POLE and self._language.changes(words[i]) for i in beside):
+                    roles[at] = Role.FILLER
 
     def _ordered(self) -> None:
         """The "is" of "make sure the lamp is off" states nothing: it says how something is to be."""

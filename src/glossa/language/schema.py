@@ -249,6 +249,7 @@ class NumberWords(Section, frozen=True):
 class Amounts(Section, frozen=True):
     """How much a change is: ``usual``, half (``little``) or twice (``lot``) of what it is when nothing is said, or a multiple of what there is.
 
+    ``even``: what stands right beside a word that compares and says no more: "even louder", "louder still".
     ``measures``: a measure -> the word of change that it stands for in "double the brightness"; ``taken_off`` and ``added``: the same for a
     word behind an amount and before one, "ten percent off the lamp", "another ten percent"; ``of_units``: for a unit, or for ``choice``,
     what is measured in it, whatever a house calls the property; ``asked``: for a unit, or for an axis of opposites, how one asks what it
@@ -256,6 +257,7 @@ class Amounts(Section, frozen=True):
     """
 
     usual: Words = []
+    even: Words = []
     little: Words = []
     lot: Words = []
     times: dict[str, Words] = {}
