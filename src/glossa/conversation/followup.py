@@ -55,9 +55,7 @@ class FollowUps:
     def __init__(self, matcher: Matcher) -> None:
         self._matcher = matcher
 
-    def read(
-        self, text: str, intent: Intent, slots: Mapping[str, SlotValue], tag: str, *, less: bool = False
-    ) -> FollowUp | None:
+    def read(self, text: str, intent: Intent, slots: Mapping[str, SlotValue], tag: str, *, less: bool = False) -> FollowUp | None:
         """The follow-up on a command that a text is, or None.
 
         Args:

@@ -153,7 +153,9 @@ class DeviceGrammar:
         last = max(said, default=-1) + 1
         apart += tuple(e for e in added if e.end >= last)
         for room in rooms:
-            excepted = any(e.start <= room.start < e.end for cell in cells for e in (*cell.get("excepted", ()), *cell.get("left", ())))
+            excepted = any(
+                e.start <= room.start < e.end for cell in cells for e in (*cell.get("excepted", ()), *cell.get("left", ()))
+            )
             if room.end < last or excepted or any(w.how & How.SOUND for w in room.used):
                 continue
             led = room.start and words[room.start - 1] in self._lexicon.articles  # "light up the foyer" is something else
@@ -229,7 +231,9 @@ class DeviceGrammar:
             return replace(things, excepted=things.excepted | modifier.value) if taken else None
         if modifier.symbol == "left":  # what is left as it is may be something else altogether
             taken = things.devices & modifier.value
-            return replace(things, excepted=things.excepted | modifier.value) if things.many and taken else None if taken else things
+            return (
+                replace(things, excepted=things.excepted | modifier.value) if things.many and taken else None if taken else things
+            )
         placed = []
         for reference in things.references:
             inside = reference.devices & modifier.value.devices

@@ -363,8 +363,9 @@ class Lexicon:
         stems, members = self._series.parts(named)
         for words, stem in stems.items():
             self._add(words, Entry(f"{before}stem", stem.devices, value=stem))
-        for words, devices in members.items():
-            self._add(words, Entry(f"{before}member", devices, value=self._series.number(words)))
+        for number, devices in members.items():
+            for words in self._series.which(number):
+                self._add(words, Entry(f"{before}member", devices, value=self._series.number(number)))
         self.series |= {words[-1] for words in stems}
 
     def _add_fronts(self, named: Mapping[Words, int]) -> None:

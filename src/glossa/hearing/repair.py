@@ -76,7 +76,10 @@ class Repairs:
         self._absolute, self._origin = frozenset(language.grammar.absolute), frozenset(language.grammar.origin)
         self._directions, self._series = frozenset(language.grammar.directions), series
         units = {w for texts in numbers.units.values() for text in texts for w in text.split()}
-        self._numeral = counting.union(language.number_words, numbers.fractions, numbers.joined, numbers.point, numbers.minus, units) - self._absolute
+        self._numeral = (
+            counting.union(language.number_words, numbers.fractions, numbers.joined, numbers.point, numbers.minus, units)
+            - self._absolute
+        )
 
     def of(self, tokens: Sequence[Token]) -> tuple[tuple[Token, ...], tuple[Dropped, ...]]:
         """The tokens that are left, and what was taken out."""

@@ -58,6 +58,12 @@ class Series:
             yield from ((*stem, label, *number) for label in self._language.numbers.labels)
             yield from ((*ordinal.split(), *stem) for ordinal in self._ordinals.get(self.number(number), ()))
 
+    def which(self, number: Words) -> Iterator[Words]:
+        """A number as what says which one, without the words that the names share: "one", "the first one"."""
+        yield number
+        ordinals, ones = self._ordinals.get(self.number(number), ()), self._language.grammar.one
+        yield from ((*ordinal.split(), one) for ordinal in ordinals for one in ones if " " not in one)
+
     def parts(self, named: Mapping[Words, int]) -> tuple[dict[Words, Stem], dict[Words, int]]:
         """The words and the numbers of names, for "spots one and three" and "spots one to three".
 

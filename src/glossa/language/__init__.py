@@ -12,4 +12,14 @@ from glossa.language.language import (
 )
 from glossa.language.phrases import PhraseSet
 
-__all__ = ["Language", "PhraseSet", "is_plural", "languages", "load_language", "plural", "plural_of", "register_language", "singulars_of"]
+__all__ = [
+    "Language",
+    "PhraseSet",
+    "is_plural",
+    "languages",
+    "load_language",
+    "plural",
+    "plural_of",
+    "register_language",
+    "singulars_of",
+]

@@ -301,7 +301,9 @@ def _utmost(numbers: NumberWords, leading: Sequence[str]) -> Iterator[Rewriting]
     """The ways to ask for the most and the least of a range: "as bright as possible" for "to maximum"."""
     for words, extremes in ((numbers.most, numbers.maximum), (numbers.least, numbers.minimum)):
         said = (*leading[:1], *extremes[:1])
-        yield from (Rewriting(tuple(way.replace("*", word).split()), said, plain=True) for way in numbers.utmost for word in words)
+        yield from (
+            Rewriting(tuple(way.replace("*", word).split()), said, plain=True) for way in numbers.utmost for word in words
+        )
 
 
 def plural(word: str, language: Language) -> str:

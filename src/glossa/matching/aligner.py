@@ -49,7 +49,9 @@ class Aligner:
         self._directions, self._measuring = language.grammar.directions, frozenset(language.numbers.most)
         words, roles = utterance.words, utterance.roles
         others = {w for edges in utterance.edges for e in edges for w in e.also}
-        self._parted = mask_of(w in others and r in (Role.VERB, Role.POLE, Role.WORD) for w, r in zip(words, roles, strict=True))  # of separable verbs
+        self._parted = mask_of(
+            w in others and r in (Role.VERB, Role.POLE, Role.WORD) for w, r in zip(words, roles, strict=True)
+        )  # of separable verbs
         self._every, self._said = (1 << len(words)) - 1, frozenset(words)
         asking = language.grammar.asking
         self._asked = mask_of(w in asking for w in words)
