@@ -20,9 +20,9 @@ from glossa.hearing.house_words import (
     ways_of_opening,
     words_of,
 )
-from glossa.hearing.series import Series, Stem
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.roles import How
+from glossa.hearing.series import Series, Stem
 from glossa.hearing.vocabulary import Vocabulary, WordEdge
 from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
