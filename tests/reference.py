@@ -566,7 +566,7 @@ def amounts(utterance: Utterance, grammar: Grammar, laid: Laid, lead: float) -> 
                 or (
                     utterance.roles[took.end] == Role.WORD
                     and utterance.weights[took.end] >= 0.5
-                    and utterance.words[took.end] not in lexicon.opening_words
+                    and utterance.words[took.end] not in language.verbs | lexicon.ordering
                 )
             )
             add("another noun", bool(took.edges) and strange_behind and after not in free)

@@ -254,8 +254,8 @@ class Lexicon:
         return self._spec_numbers[key]
 
     def bare(self, words: Words) -> Words:
-        """The words of a name without articles."""
-        return tuple(w for w in words if w not in self.articles) or words
+        """The words of a name without articles; one at its end is a number: "lampe un"."""
+        return (*(w for w in words[:-1] if w not in self.articles), *words[-1:])
 
     def _add(self, words: Iterable[str], entry: Entry, *, whole: bool = False) -> None:
         bare = tuple(words) if whole else self.bare(tuple(words))

@@ -308,13 +308,14 @@ class _Measured:
     def _another_noun(self, candidate: Candidate) -> bool:
         """Whether one word that nothing says here stands right behind what a device is called: an unknown one, or one of other phrases.
 
-        Several are a sentence of their own, and what phrases begin with is another command.
+        Several are a sentence of their own, and what orders something is another command.
         """
         at, utterance, lexicon = candidate.end, self._utterance, self._grammar.lexicon
         if not candidate.used or at >= len(utterance.words) or utterance.pauses >> at & 1:
             return False
         role, word = utterance.roles[at], utterance.words[at]
-        own = role == Role.WORD and utterance.weights[at] >= WEIGHTY and word not in lexicon.opening_words
+        orders = word in self._language.verbs or word in lexicon.ordering
+        own = role == Role.WORD and utterance.weights[at] >= WEIGHTY and not orders
         noun = (role == Role.UNKNOWN or own) and word not in self._alignment.pattern.measures
         after = next((i for i in range(at + 1, len(utterance.words)) if utterance.roles[i] != Role.FILLER), len(utterance.words))
         alone = after == len(utterance.words) or not self._free(after, after + 1)
