@@ -103,6 +103,17 @@ class FollowUps(unittest.TestCase):
         lines = ("galley lamp to fifty", "make it brighter", "more", "a bit less", "again please")
         self.assertEqual([dict(e.changes)["galley_lamp", "level"] for e in talk(*lines)], [50, 60, 70, 60, 50])
 
+    def test_less_goes_on_and_more_goes_back(self) -> None:
+        for lines, levels in (
+            (("make it brighter", "too much", "a bit less", "less", "more"), [60, 50, 40, 30, 40]),
+            (("a bit less", "less", "a bit more", "more", "less"), [40, 30, 40, 50, 40]),
+            (("less", "the other way", "again", "less"), [40, 50, 60, 50]),
+            (("even brighter", "brighter still", "as bright as possible"), [60, 70, 100]),
+        ):
+            with self.subTest(lines):
+                events = talk("galley lamp to fifty", *lines)[1:]
+                self.assertEqual([dict(e.changes)["galley_lamp", "level"] for e in events], levels)
+
     def test_it_and_that_one(self) -> None:
         lines = ("saloon lamp on", "turn it off", "turn that one on", "set it to forty", "make it half as bright")
         events = talk(*lines)

@@ -70,11 +70,13 @@ class FollowUps:
         words = whole.words
         if not words or len(words) > LONGEST:
             return None
-        for name, sign in (("more", 1), ("less", -1)):
+        back = -1 if less else 1  # "more" is more of what was asked for first, however much less it was since
+        ways = (("more", back, False), ("less", -back, True), ("again", 1, less), ("turned", -1, not less))
+        for name, sign, now_less in ways:
             says = language.phrases("followup", name)
             if says.whole(_bare(words, language.filler, says)):
-                changing = self._changing(grammar, intent, -sign if less else sign)
-                return None if changing is None else FollowUp(intent=changing, less=sign < 0)
+                changing = self._changing(grammar, intent, sign)
+                return None if changing is None else FollowUp(intent=changing, less=now_less)
         before, after = language.phrases("followup", "before"), language.phrases("followup", "after")
         hesitating = next((i for i, r in enumerate(whole.roles) if r != Role.FILLER), 0)
         starts = (i for i in range(hesitating + 1) if before.starts(words, i))

@@ -269,12 +269,15 @@ class Amounts(Section, frozen=True):
 
 
 class FollowUpWords(Section, frozen=True):
-    """What makes a text a follow-up: words before or after what is named, "more" and "less" as whole texts, and the one that was not meant."""
+    """What makes a text a follow-up: words before or after what is named; as whole texts "more" and "less", "again" for the last change once
+    more and ``turned`` for the other way; and the one that was not meant."""
 
     before: Words = []
     after: Words = []
     more: Words = []
     less: Words = []
+    again: Words = []
+    turned: Words = []
     other: Words = []
 
 
