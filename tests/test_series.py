@@ -253,6 +253,19 @@ class OtherThings(Lines):
         assert match.best is not None
         self.assertEqual((match.outcome, match.best.stops), ("confirm", ("another name",)))
 
+    def test_what_changes_otherwise_is_asked_about(self) -> None:
+        for text in ("desk lamp louder", "kitchen speaker brighter", "study radiator dimmer"):
+            match = self.matcher("townhouse").match(text)
+            with self.subTest(text):
+                assert match.best is not None
+                self.assertEqual((match.outcome, match.best.stops), ("confirm", ("another measure",)))
+
+    def test_anything_but_one_is_all_others(self) -> None:
+        match = self.matcher("townhouse").match("anything in the kitchen but the kettle off")
+        assert match.best is not None
+        devices = ("kitchen_ceiling", "worktop_lights", "kitchen_fan", "kitchen_speaker")
+        self.assertEqual((match.outcome, match.best.slots["device"]), ("accept", devices))
+
     def test_the_verb_of_a_separable_one_is_said_with_its_particle(self) -> None:
         for text in ("shut the kettle down", "shut down the kettle", "power the kettle down"):
             match = self.matcher("townhouse").match(text)

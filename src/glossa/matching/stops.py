@@ -274,6 +274,16 @@ def _another_name(utterance: Utterance, alignment: Alignment, grammar: Grammar) 
     return ""
 
 
+def _another_measure(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A word for one way of changing, where the house changes only other things that way: "lamp louder"."""
+    verbs = grammar.lexicon.language.verbs
+    for edge in (o.edge for o in alignment.chosen if o is not None and o.edge is not None):
+        heard = " ".join(utterance.words[edge.start : edge.end])  # one may "crank up" anything
+        if heard != edge.word and not edge.how & How.SOUND and heard in alignment.pattern.elsewhere and heard not in verbs:
+            return f"{heard} / {edge.word}"
+    return ""
+
+
 def _guessed_direction(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A word that decides between opposites, only guessed by sound from a word that usually is another one."""
     poles, usual = grammar.lexicon.language.poles, grammar.lexicon.language.common
@@ -366,5 +376,6 @@ STOPS = (
         "a place that the house may not have, taken for a word of its own by sound",
     ),
     Stop("another name", Severity.CONFIRM, _another_name, "a device that was named plainly, and taken for another one by sound"),
+    Stop("another measure", Severity.CONFIRM, _another_measure, "a word for how something else of the house changes"),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )
