@@ -108,6 +108,12 @@ class Numbered(unittest.TestCase):
             with self.subTest(text):
                 self.assertNotEqual(match.outcome, "accept")
 
+    def test_both_ways_of_a_switch_switch_nothing(self) -> None:
+        brockhall = glossa.Matcher(glossa.load_house(HOUSES / "brockhall"))
+        for text in ("spot one on or off", "spots one and two on or off", "spots one to three on or off"):
+            with self.subTest(text):
+                self.assertEqual(brockhall.match(text).outcome, "reject")
+
     def test_rooms_are_numbered_too(self) -> None:
         tidewell = glossa.Matcher(glossa.load_house(HOUSES / "tidewell"))
         for text, devices in (
@@ -234,6 +240,9 @@ class Amounts(Lines):
         )
         self.accepted("lindenhof", {"Esstischlampe von sechzig auf zwanzig": ("helligkeit", {"helligkeit": 20})})
         self.accepted("solana", {"baja la luz del salón de sesenta a veinte": ("brillo", {"brillo": 20})})
+        for text in ("turn the radio on from ten to eleven", "from ten to eleven turn the radio on"):  # that is when
+            with self.subTest(text):
+                self.assertNotEqual(self.matcher("marigold").match(text).outcome, "accept")
         pieces = self.matcher("townhouse").match("desk lamp from sixty to twenty").best
         assert pieces is not None
         self.assertIn(("from sixty", "until now"), [(p.heard, p.why) for p in pieces.pieces])

@@ -68,8 +68,8 @@ class Repairs:
         # The "like" of "would you like" is more than a hesitation.
         self._hesitation = frozenset(numbers.hesitation).difference(known, *(p.among for p in phrases))
         self._small = language.small
-        states = {*language.switch.on, *language.switch.off}
-        self._verbs = (language.light | language.verbs) - states
+        self._states = frozenset((*language.switch.on, *language.switch.off))
+        self._verbs = (language.light | language.verbs) - self._states
         self._joined = frozenset(language.grammar.joined)
         self._light = (language.small | language.filler.single) - self._joined  # of "spot and spot two" both are meant
         self._opposite = language.opposite
@@ -114,8 +114,8 @@ class Repairs:
         """What a value was before it becomes another one: the "from sixty" of "from sixty to twenty"; for its first word where it ends."""
         found = {}
         for at, word in enumerate(words):
-            if word not in self._origin or (at and words[at - 1] in self._series):
-                continue
+            if word not in self._origin or not at or words[at - 1] in self._series or words[at - 1] in self._states:
+                continue  # "the radio on from ten to eleven" is when
             end = at + 1
             while end < len(words) and self._is_numeral(words[end]):
                 end += 1

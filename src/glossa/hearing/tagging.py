@@ -368,16 +368,21 @@ class Tags:
                 roles[at] = Role.ASIDE
 
     def _ends_a_name(self, at: int) -> bool:
-        """Whether a number ends a name: "spot two up" moves spot two up."""
-        named = self._tagging.lexicon.named
-        return at > 0 and self._words[at] in named and self._words[at - 1] in named
+        """Whether a number ends a name, or several: "spot two up" moves spot two up, "spots one and two on" switches them on."""
+        lexicon, grammar, start = self._tagging.lexicon, self._language.grammar, at
+        if self._words[at] not in lexicon.named:
+            return False
+        while at > 0 and (self.roles[at] == Role.NUMBER or self._words[at] in (*grammar.joined, *grammar.through)):
+            at -= 1
+        return at < start and (self._words[at] in lexicon.named or self._words[at] in lexicon.series)
 
     def _goes_with_value(self, word: str) -> bool:
         """Whether it goes without saying that something is on, for it is turned to a value: "turn on the lamp to fifty"."""
         if word not in self._language.switch.on:
             return False
-        to = self._language.grammar.absolute[:1]
-        return any(q.unit == "percent" or self._words[q.start - 1 : q.start] == tuple(to) for q in self._quantities)
+        to = tuple(self._language.grammar.absolute[:1])
+        led = (q for q in self._quantities if self._words[q.start - 1 : q.start] == to)
+        return any(q.unit == "percent" for q in self._quantities) or any(not self._ends_a_name(q.end - 1) for q in led)
 
     def _leads(self, before: str, word: str) -> bool:
         """Whether a direction such as "brighter" may stand before a preposition."""
