@@ -174,6 +174,9 @@ class Joined(Lines):
                 told = [(r.slots["device"], r.slots["power"]) for r in readings if r is not None]
                 self.assertEqual((match.outcome, told), ("accept", [first, second]))
 
+    def test_a_room_may_be_called_like_an_exception(self) -> None:
+        self.accepted("ciderhouse", {"set the jukebox in the bar to nine": ("loud", {"device": ("jukebox",), "loudness": 9})})
+
     def test_relative_clauses_are_places(self) -> None:
         for text in ("turn off the light which is in the bathroom", "the light that's in the bathroom off"):
             match = self.matcher("townhouse").match(text)

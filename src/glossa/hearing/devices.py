@@ -102,7 +102,9 @@ class DeviceGrammar:
                 self._starting.setdefault(word, []).append((symbol, phrases))
         self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
         joiners = {w for s, p in sets if s in ("and", "except", "leaving") for w in p.first}
-        self.joiners = frozenset(joiners - language.filler.single)  # "everything in then bedroom off"
+        rooms = {w for names in lexicon.house.rooms.values() for name in lexicon.texts(names) for w in name}
+        # "Everything in then bedroom off" joins nothing, and "in the bar" takes nothing out.
+        self.joiners = frozenset(joiners - language.filler.single - rooms)
 
     def expressions(
         self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool], fixed: int = 0
