@@ -226,6 +226,7 @@ class Amounts(Lines):
                 "desk lamp as bright as it will go": ("set_level", {"level": 100}),
                 "kitchen speaker as quiet as it goes": ("set_volume", {"volume": 0}),
                 "study radiator as hot as it gets": ("set_heat", {"target": 30}),
+                "kitchen blind as wide as it will go": ("set_blind", {"position": 100}),
             },
         )
         self.accepted("lindenhof", {"Esstischlampe so hell wie möglich": ("helligkeit", {"helligkeit": 100})})

@@ -323,7 +323,8 @@ def _leaving(values: Sequence[Any]) -> Things | None:
 def _each(values: Sequence[Any]) -> Things | None:
     """ "the desk lamp and the hall lamp both", "the hall lamps each"."""
     things: Things = values[0]
-    several = len(things.references) == 2 if values[-1] == PAIR else things.many
+    two = PAIR in (len(things.references), things.devices.bit_count())
+    several = two if values[-1] == PAIR else things.many
     return things if several else None
 
 
