@@ -43,6 +43,17 @@ SPANISH = lamps("es", "foco", "[pon] [el] $device a $level", ("uno", "dos", "tre
 
 
 class Numbered(unittest.TestCase):
+    def test_rooms_without_devices_are_told_apart(self) -> None:
+        text = "[house]\nname = 'H'\n[rooms]\nr_one = ['room one']\nr_two = ['room two']\n"
+        text += "[kinds.lamp]\nproperties.power = { type = 'switch', command = { text = '$raw' } }\n[devices.lamp]\nkind = 'lamp'\nnames = ['lamp']\n"
+        text += "[intents.sweep]\nphrases = ['sweep [the] $room']\nset = { power = 'on' }\ndevice = 'lamp'\n"
+        matcher = glossa.Matcher(read_house(text))
+        for line in ("sweep room number two", "sweep the second room", "sweep room two"):
+            match = matcher.match(line)
+            with self.subTest(line):
+                assert match.best is not None
+                self.assertEqual((match.outcome, match.best.slots["room"]), ("accept", "r_two"))
+
     def means(self, matcher: glossa.Matcher, text: str, numbers: tuple[int, ...], level: int) -> None:
         match = matcher.match(text)
         with self.subTest(text):
@@ -108,8 +119,11 @@ class Numbered(unittest.TestCase):
             with self.subTest(text):
                 self.assertNotEqual(match.outcome, "accept")
 
-    def test_both_ways_of_a_switch_switch_nothing(self) -> None:
+    def test_a_number_too_many_and_both_ways_of_a_switch_switch_nothing(self) -> None:
         brockhall = glossa.Matcher(glossa.load_house(HOUSES / "brockhall"))
+        for text in ("spot one two on", "spots one two three off"):  # half of them are not to be done
+            with self.subTest(text):
+                self.assertEqual(brockhall.match(text).outcome, "confirm")
         for text in ("spot one on or off", "spots one and two on or off", "spots one to three on or off"):
             with self.subTest(text):
                 self.assertEqual(brockhall.match(text).outcome, "reject")

@@ -266,7 +266,7 @@ class Conversation:
     def _followed_and_more(self, text: str, at: float, tag: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Event | None:
         """A follow-up with further commands behind it: "and the saloon one, then the fan off"; None where it is none."""
         for head, rest in heads(self.matcher, text, tag):
-            found = self._follow_ups.read(head, intent, slots, tag)
+            found = self._follow_ups.read(head, intent, slots, tag, less=self._recent.less)
             parts = commands_in(self.matcher, rest, tag, self.mode) if found is not None and not found.which else ()
             if found is None or not parts:
                 continue

@@ -127,7 +127,7 @@ def _room_first(values: Sequence[Any]) -> Things | None:
 
 
 def _doubtful_room_first(values: Sequence[Any]) -> Things | None:
-    """A room that was taken from another word tells nouns apart, but adds nothing to a name: the "left" of "left the drying fan on"."""
+    """A room that was taken from another word tells nouns apart, but adds nothing to a name: the "spared" of "left the drying fan on"."""
     return None if values[-1].kind in ("name", "rest", "group") else _room_first(values)
 
 
@@ -310,14 +310,14 @@ def _masks(values: Sequence[Any]) -> int:
     return mask
 
 
-def _without(values: Sequence[Any]) -> Things | None:
-    things: Things = values[0]
-    return Things(things.references, values[-1]) if things.many and things.devices & values[-1] else None
+def without(things: Things, taken: int) -> Things | None:
+    """ "all the lamps except the desk lamp": several things without some."""
+    return replace(things, excepted=things.excepted | taken) if things.many and things.devices & taken else None
 
 
-def _leaving(values: Sequence[Any]) -> Things | None:
+def sparing(things: Things, spared: int) -> Things | None:
     """ "the kettle, but leave the desk lamp on": what is left as it is may be something else altogether."""
-    return _without(values) or (None if values[0].devices & values[-1] else values[0])
+    return without(things, spared) or (None if things.devices & spared else things)
 
 
 def _each(values: Sequence[Any]) -> Things | None:
@@ -407,14 +407,14 @@ RULES = (
     Rule("excepted", ("except", "ones", "place"), lambda v: v[2].devices),
     Rule("excepted", ("except", "member"), _mask),
     Rule("excepted", ("except", "members"), _masks),
-    Rule("left", ("leaving", "list"), _mask),
-    Rule("left", ("leaving", "list", "as_it_is"), _mask),
+    Rule("spared", ("leaving", "list"), _mask),
+    Rule("spared", ("leaving", "list", "as_it_is"), _mask),
     Rule("added", ("and", "list"), _last),
     Rule("added", ("and", "room", "one"), lambda v: (v[0], v[2], v[1])),
     Rule("instead", ("correction", "list"), lambda v: v[1]),
     Rule("instead", ("correction", "one", "place"), tuple),
-    Rule("expression", ("list", "excepted"), _without),
-    Rule("expression", ("list", "left"), _leaving),
+    Rule("expression", ("list", "excepted"), lambda v: without(*v)),
+    Rule("expression", ("list", "spared"), lambda v: sparing(*v)),
     Rule("expression", ("list", "pair"), _each),
     Rule("expression", ("list", "all"), _each),
     Rule("expression", ("list",), identity),

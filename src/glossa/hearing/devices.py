@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from glossa.hearing.chart import Cells, Edge
 from glossa.hearing.costs import COSTS
-from glossa.hearing.device_rules import GRAMMAR, PAIR, RANK, Front, Things, other_there
+from glossa.hearing.device_rules import GRAMMAR, PAIR, RANK, Front, Things, other_there, sparing, without
 from glossa.hearing.lexicon import Lexicon, NamedSpan
 from glossa.hearing.roles import How
 from glossa.hearing.vocabulary import WordEdge
@@ -145,7 +145,7 @@ class DeviceGrammar:
 
     def _apart(self, cells: Cells, words: Sequence[str], passable: Sequence[bool]) -> tuple[Edge, ...]:
         """What may stand apart from a device: places and exceptions anywhere, and at the end of all what is added, or a bare room."""
-        apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "left", "instead") for e in cell.get(s, ()))
+        apart = tuple(e for cell in cells for s in ("place", "among", "excepted", "spared", "instead") for e in cell.get(s, ()))
         added = [e for cell in cells for e in cell.get("added", ())]  # "turn the lamp on and the fan too"
         rooms = [e for cell in cells for e in cell.get("room", ())]  # "all lights off kitchen"
         if not (added or rooms):
@@ -156,7 +156,7 @@ class DeviceGrammar:
         apart += tuple(e for e in added if e.end >= last)
         for room in rooms:
             excepted = any(
-                e.start <= room.start < e.end for cell in cells for e in (*cell.get("excepted", ()), *cell.get("left", ()))
+                e.start <= room.start < e.end for cell in cells for e in (*cell.get("excepted", ()), *cell.get("spared", ()))
             )
             if room.end < last or excepted or any(w.how & How.SOUND for w in room.used):
                 continue
@@ -229,13 +229,9 @@ class DeviceGrammar:
             added = modifier.value if isinstance(modifier.value, Things) else other_there((things, *modifier.value))
             return replace(things, references=(*things.references, *added.references)) if added is not None else None
         if modifier.symbol == "excepted":
-            taken = things.many and things.devices & modifier.value
-            return replace(things, excepted=things.excepted | modifier.value) if taken else None
-        if modifier.symbol == "left":  # what is left as it is may be something else altogether
-            taken = things.devices & modifier.value
-            return (
-                replace(things, excepted=things.excepted | modifier.value) if things.many and taken else None if taken else things
-            )
+            return without(things, modifier.value)
+        if modifier.symbol == "spared":
+            return sparing(things, modifier.value)
         placed = []
         for reference in things.references:
             inside = reference.devices & modifier.value.devices

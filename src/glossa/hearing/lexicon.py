@@ -280,8 +280,10 @@ class Lexicon:
         for room, names in self.house.rooms.items():
             for name in self.texts(names):
                 self._add(name, Entry("room", self.in_room[room], room=room))
+                for other in self._series.otherwise(self.bare(name)):
+                    self._add(other, Entry("room", self.in_room[room], room=room, cost=COSTS.household))
         named = {self.bare(n): self.in_room[room] for room, names in self.house.rooms.items() for n in self.texts(names)}
-        self._add_numbered(named, "room", "room ")
+        self._add_numbered(named, "room ")
 
     def _add_devices(self) -> None:
         house, self._of_its_room = self.house, 0
@@ -323,10 +325,13 @@ class Lexicon:
         self._by_name = named
         for way, devices in named.items():
             self._add(way, Entry("name", devices, words=way))
+            for other in self._series.otherwise(way):
+                if other not in named:
+                    self._add(other, Entry("name", devices, cost=COSTS.household, words=way))
             turned = self._turned(way)  # "the lamp on the left bedside"
             if turned and turned not in named:
                 self._add(turned, Entry("name", devices, cost=COSTS.head_first, turned=True))
-        self._add_numbered(named, "name")
+        self._add_numbered(named)
         self._add_fronts(named)
         for rest, devices in rests.items():
             self._add(rest, Entry("rest", devices))
@@ -353,13 +358,8 @@ class Lexicon:
         """Whether a noun stands where a name of the language has its noun."""
         return (name[-len(noun) :] if self.language.grammar.head == "last" else name[: len(noun)]) == noun
 
-    def _add_numbered(self, named: Mapping[Words, int], kind: str, before: str = "") -> None:
-        """Names that are told apart by a number: their other ways to say it, and their two parts, for "spots one and three"."""
-        for way, devices in named.items():
-            for other in self._series.otherwise(way):
-                if other not in named:
-                    rooms = [r for r, mask in self.in_room.items() if mask == devices] if kind == "room" else [""]
-                    self._add(other, Entry(kind, devices, room=rooms[0], cost=COSTS.household, words=way))
+    def _add_numbered(self, named: Mapping[Words, int], before: str = "") -> None:
+        """The two parts of names that are told apart by a number, for "spots one and three", as entries of two kinds."""
         stems, members = self._series.parts(named)
         for words, stem in stems.items():
             self._add(words, Entry(f"{before}stem", stem.devices, value=stem))

@@ -45,7 +45,9 @@ class GrammarWords(Section, frozen=True):
     """Small words with a job, and how words are inflected.
 
     Attributes:
-        through: what leads from the first to the last of a series: "spots one to three". origin: what a value was until now: "from sixty to twenty". leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
+        through: what leads from the first to the last of a series: "spots one to three". origin: what leads to what a value was until now:
+            "from sixty to twenty".
+        leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
         returning: words that say no more than "again" before a direction or a preposition: the "back" of "turn it back on".
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.

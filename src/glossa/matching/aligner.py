@@ -28,6 +28,7 @@ class Aligner:
 
     Attributes:
         parted: where a sentence beside a phrase may begin or end, as a bit mask.
+        others: words that count as said with another one: the "turn" that "kill" stands for.
 
     Args:
         utterance: what was heard.
@@ -48,10 +49,11 @@ class Aligner:
         }
         self._directions, self._measuring = language.grammar.directions, frozenset(language.numbers.most)
         words, roles = utterance.words, utterance.roles
-        others = {w for edges in utterance.edges for e in edges for w in e.also}
-        self._parted = mask_of(
-            w in others and r in (Role.VERB, Role.POLE, Role.WORD) for w, r in zip(words, roles, strict=True)
-        )  # of separable verbs
+        self.others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
+        verbs = (Role.VERB, Role.POLE, Role.WORD)
+        self._separable = (
+            mask_of(w in self.others and r in verbs for w, r in zip(words, roles, strict=True)) if self.others else 0
+        )
         self._every, self._said = (1 << len(words)) - 1, frozenset(words)
         asking = language.grammar.asking
         self._asked = mask_of(w in asking for w in words)
@@ -120,9 +122,10 @@ class Aligner:
                     items.append(Item(Kind.MISFIT, COSTS.misfit, at, at + 1, number))
                 if becomes and not candidate.used and self._compared(option, chosen, moves=pattern.moves):
                     changing = option.end, number
+                elif self._measured(option, chosen) and becomes:
+                    covered |= 1 << option.end
                 elif self._measured(option, chosen):
-                    changing = changing if becomes else (option.end, number)
-                    covered |= becomes << option.end
+                    changing = option.end, number
         for number, option in _changed_places(chosen) if pattern.numbers > 1 else ():
             items.append(Item(Kind.MISFIT, COSTS.misfit, option.start, option.end, number))
         at, number = changing
@@ -182,11 +185,11 @@ class Aligner:
         elif not pattern.measures.isdisjoint(self._said):
             depends |= mask_of(w in pattern.measures for w in utterance.words)
         directed = self._directed(chosen) if left & self._poles else {}
-        parted = self._parted & left
-        if parted:  # the "shut" of "shut the lamp down"
+        separable = self._separable & left
+        if separable:  # the "shut" of "shut the lamp down"
             also = {w for o in chosen if o is not None for e in o.edges for w in e.also}
-            parted = parted & mask_of(w in also for w in utterance.words)
-            depends |= parted
+            separable &= mask_of(w in also for w in utterance.words)
+            depends |= separable
         while left:
             bit = left & -left
             left ^= bit
@@ -207,7 +210,7 @@ class Aligner:
                 role, cost = Role.VERB, WEIGHT[Role.VERB]
             if at < first == self._announced and not pattern.slots and _plain(chosen):  # "it's film night"
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]
-            if bit & parted or (bit & asked and role in _SAID_IN_ASKING):
+            if bit & separable or (bit & asked and role in _SAID_IN_ASKING):
                 role, cost = Role.FILLER, WEIGHT[Role.FILLER]
             if pattern.garbage:
                 cost *= COSTS.garbage
@@ -225,8 +228,8 @@ class Aligner:
         for q in utterance.quantities:
             if q.end < len(floors) and utterance.words[q.end] in self._measuring:
                 floors[q.end] = 0.0
-        if self._parted:
-            floors = [min(f, WEIGHT[Role.FILLER]) if self._parted >> at & 1 else f for at, f in enumerate(floors)]
+        if self._separable:
+            floors = [min(f, WEIGHT[Role.FILLER]) if self._separable >> at & 1 else f for at, f in enumerate(floors)]
         if self._poles:
             heard = {(at, e.word) for at, edges in enumerate(utterance.edges) for e in edges if e.word in poles}
             led = not self._said.isdisjoint(self._absolute)

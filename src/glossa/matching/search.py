@@ -73,7 +73,7 @@ class Search:
         self._savings = Savings(self._aligner, floors)
         self._most_asked = self._aligner.most_asked()
         self.steps, self._most_steps = 0, most
-        self._with_others = frozenset(w for edges in utterance.edges for e in edges for w in e.also)
+        self._with_others = self._aligner.others
         self._usual = not (self._with_others or self.about or utterance.pointed)
         self._measured = {number for word in self._said & grammar.of_measure.keys() for number in grammar.of_measure[word]}
 

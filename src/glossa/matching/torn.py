@@ -73,6 +73,10 @@ class _Beside:
             hesitation = self.lexicon.language.numbers.hesitation
             said = [i for i in range(len(self.utterance.words)) if candidate.tokens >> i & 1]
             yield next((i for i in said if self.utterance.words[i] in hesitation), said[-1])
+        behind = candidate.end  # the "two" of "spot one two on" where there is a spot two
+        if self._free(behind) and self.lexicon.series and self.utterance.roles[behind - 1 : behind + 1] == (Role.NUMBER,) * 2:
+            if self.utterance.words[behind] in self.lexicon.named:
+                yield behind
         several = devices.which or devices.devices.bit_count() > 1
         first = candidate.start
         if several and first and self.utterance.words[first - 1] in self.grammar.singular_articles:
