@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint types fit benchmark fuzz screenshots clean
+.PHONY: demo test proof lint types fit benchmark screenshots clean
 
 $(VENV)/.light: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
@@ -19,7 +19,11 @@ demo: $(VENV)/.light
 	$(BIN)/glossa demo
 
 test: $(VENV)/.installed
-	$(BIN)/python -m unittest discover --start-directory tests --top-level-directory .
+	$(BIN)/python -m tests
+
+proof: $(VENV)/.installed
+	$(BIN)/python -m tests --proof
+	$(BIN)/python -m tests.fuzz --seconds $${SECONDS_OF_FUZZ:-600}
 
 lint: $(VENV)/.installed
 	$(BIN)/ruff check src tests benchmarks scripts examples
@@ -38,9 +42,6 @@ benchmark: $(VENV)/.installed
 	$(BIN)/python benchmarks/strangers.py
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/live.py
-
-fuzz: $(VENV)/.installed
-	$(BIN)/python -m tests.fuzz --seconds $${SECONDS_OF_FUZZ:-600}
 
 screenshots: $(VENV)/.installed
 	$(BIN)/python scripts/screenshots.py

@@ -10,14 +10,17 @@ are run in their order, in an empty folder.
 
 from __future__ import annotations
 
+import contextlib
 import difflib
+import io
 import os
 import re
-import subprocess
 import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+
+from shell import run_line
 
 ROOT = Path(__file__).resolve().parents[1]
 DOCS = ROOT / "docs"
@@ -44,6 +47,7 @@ _CHANGING = (
     (re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z"), "2026-05-01T19:04:12.250Z"),
 )
 """What differs from run to run, and what stands in the page for it."""
+VARIABLES = {"COLUMNS": "100", "NO_COLOR": "1", "PYTHONPATH": "", "TERM": "dumb"}
 
 
 def reference_pages() -> dict[str, str]:
@@ -103,7 +107,7 @@ def refreshed(text: str, folder: Path) -> str:
         if kind == "console":
             return block[0].replace(body, _console(body, folder))
         if kind == "python":
-            _run([sys.executable, "-"], folder, body)
+            _program(body, folder)
         return block[0]
 
     return _BLOCK.sub(run, text)
@@ -114,33 +118,18 @@ def _console(body: str, folder: Path) -> str:
     out = []
     for line in body.splitlines():
         if line.startswith("$ "):
-            command = line.removeprefix("$ ")
-            code, printed = _run(["bash", "-c", command], folder)
+            code, printed = run_line(line.removeprefix("$ "), folder, VARIABLES | {"HOME": str(folder)})
+            printed = printed.replace(str(folder) + os.sep, "")
             for pattern, instead in _CHANGING:
                 printed = pattern.sub(instead, printed)
             out += [line, *(p.rstrip() for p in printed.strip("\n").splitlines()), *([f"(exit code {code})"] if code else [])]
     return "\n".join(out) + "\n"
 
 
-def _run(command: list[str], folder: Path, text: str | None = None) -> tuple[int, str]:
-    environment = os.environ | {
-        "PATH": f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}",
-        "COLUMNS": "100", "NO_COLOR": "1", "PYTHONPATH": "", "TERM": "dumb", "HOME": str(folder),
-    }  # fmt: skip
-    done = subprocess.run(
-        command,
-        cwd=folder,
-        env=environment,
-        input=text,
-        text=True,
-        encoding="utf-8",
-        stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT,
-        timeout=120,
-    )
-    if text is not None and done.returncode:
-        raise RuntimeError(f"a program of a page failed:\n{text}\n{done.stdout}")
-    return done.returncode, done.stdout.replace(str(folder) + os.sep, "")
+def _program(text: str, folder: Path) -> None:
+    """Run a program of a page."""
+    with contextlib.chdir(folder), contextlib.redirect_stdout(io.StringIO()):
+        exec(compile(text, "a program of a page", "exec"), {"__name__": "__main__"})
 
 
 def made(name: str) -> str:

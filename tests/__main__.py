@@ -34,7 +34,7 @@ HERE = Path(__file__).parent
 SLOWEST = HERE / "slowest.txt"
 SLOW = 1.0
 """Seconds from which a test is named in the list of the slowest."""
-LONGEST = 600.0
+LONGEST = 120.0
 """Seconds that a test may take; its process is ended then, and the test has failed."""
 WAITING = 2
 """Processes beyond the number of cores: about so many tests wait for a wire at any time."""
@@ -91,11 +91,10 @@ def _work(tests: dict[str, unittest.TestCase], talk: Connection, other_end: Conn
     """Run what is asked for until nothing more is."""
     os.setpgid(0, 0)  # so that whatever a test starts can be ended with it
     other_end.close()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, signal.default_int_handler)
-    with contextlib.suppress(EOFError, KeyboardInterrupt):
+    with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
             talk.send(_run(talk.recv(), tests))
+    signal.signal(signal.SIGTERM, signal.SIG_IGN)  # it is ending anyway
 
 
 def _run(name: str, tests: dict[str, unittest.TestCase]) -> Outcome:
@@ -230,7 +229,6 @@ def run_all(tests: dict[str, unittest.TestCase], jobs: int, fail_fast: bool) -> 
 def _end(workers: list[Worker]) -> None:
     """End every process and whatever it started."""
     for worker in workers:
-        worker.talk.close()
         worker.end(signal.SIGTERM)
     until = time.monotonic() + GRACE
     for worker in workers:
@@ -263,6 +261,8 @@ def main() -> int:
     parser.add_argument("--times", action="store_true", help=f"write {SLOWEST.name} anew")
     options = parser.parse_args()
     began = time.monotonic()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, signal.default_int_handler)
     if options.proof:
         os.environ["GLOSSA_PROOF"] = "1"
     tests = chosen(options.patterns)
@@ -271,6 +271,7 @@ def main() -> int:
     jobs = options.jobs or (os.cpu_count() or 1) + WAITING
     folder = tempfile.mkdtemp(prefix="glossa-tests-")  # all that tests leave behind, also where they are ended
     os.environ["TMPDIR"] = tempfile.tempdir = folder
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # a process that a test starts need not compile everything again
     try:
         outcomes = run_all(tests, jobs, options.fail_fast)
     except KeyboardInterrupt:

@@ -15,6 +15,7 @@ from glossa.conversation.conversation import initial_state
 from glossa.house import HouseError, read_house
 from glossa.house.forms import BytesWire, RequestWire, TextWire, TopicWire
 from glossa.house.templates import content_of
+from tests import shared
 
 HOUSE = read_house(
     """
@@ -155,7 +156,7 @@ class Commands(unittest.TestCase):
             with self.assertRaisesRegex(HouseError, why):
                 read_house(text.replace("STEP", body))
 
-    @settings(max_examples=200)
+    @settings(max_examples=shared.draws(66))
     @given(st.text(max_size=30))
     def test_no_spoken_word_changes_the_shape_of_a_command(self, word: str) -> None:
         shapes = {

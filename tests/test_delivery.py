@@ -18,6 +18,7 @@ from glossa.links.household.faults import Faults, read_faults
 from glossa.live import Order, Outbox, Result
 from glossa.live.by_hand import WrittenError, read_commands, read_line, read_value
 from glossa.live.sequence import Sequence
+from tests import shared
 from tests.virtual import MARIGOLD, MATCHER
 
 HORNO = glossa.load_house("horno")
@@ -66,7 +67,7 @@ STEPS = st.lists(
 
 
 class Boxes(unittest.TestCase):
-    @settings(max_examples=300)
+    @settings(max_examples=shared.draws(100))
     @given(STEPS)
     def test_every_order_ends_once_in_time_and_in_order(self, steps: list[tuple[str, object]]) -> None:
         clock, results, changes = [0.0], list[Result](), list[tuple[bool, str]]()
@@ -223,7 +224,7 @@ class Written(unittest.TestCase):
 
 
 class Forks(unittest.TestCase):
-    @settings(max_examples=60)
+    @settings(max_examples=shared.draws(30))
     @given(st.lists(st.sampled_from([
         "ahoy barnacle", "galley lamp on", "a bit brighter", "set the reading lamp", "seventy", "fan on low", "the stove fan", "open the hatch",
         "one two three four", "two four six eight", "take the helm", "helm off", "never mind", "stand easy", "back to what it was", "pass the salt",

@@ -2,23 +2,25 @@
 
 from __future__ import annotations
 
-import importlib.util
+import io
 import json
 import os
 import re
-import subprocess
+import runpy
 import sys
 import tempfile
 import tomllib
 import unittest
 from collections.abc import Iterator
+from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
-from types import ModuleType
+from unittest.mock import patch
 
 import click
 import jsonschema
 import msgspec
 
+import docs
 import glossa
 from glossa.cli.main import COMMANDS, cli
 from glossa.house.problems import Problem
@@ -29,19 +31,17 @@ from glossa.reference.keys import FREE, TYPED
 from glossa.trials import Result
 from glossa.trials.findings import Finding, findings
 from glossa.trials.table import COLUMNS, OUTCOMES
-from tests.test_cli import run
+from shell import call as run
+from shell import run_line
+from tests import ROOT, shared
 
-ROOT = Path(__file__).resolve().parents[1]
 DOCS = ROOT / "docs"
-
-
-def script(name: str) -> ModuleType:
-    """A module of ``scripts``."""
-    spec = importlib.util.spec_from_file_location(name, ROOT / "scripts" / f"{name}.py")
-    assert spec is not None and spec.loader is not None
-    module = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(module)
-    return module
+ENDLESS = re.compile("glossa (household|listen|watch)|--every|--live" + ("" if shared.PROOF else "|(stress|tune) marigold"))
+ENDLESS_SECONDS = 0.7
+"""How long an example of the help that goes on by itself, or takes long, runs before it gets Ctrl-C."""
+MOST_SECONDS = 60.0
+STOPPED = 130
+"""The exit code after Ctrl-C."""
 
 
 def listed(page: str, table: str) -> set[str]:
@@ -53,7 +53,6 @@ def listed(page: str, table: str) -> set[str]:
 
 class Made(unittest.TestCase):
     def test_every_page_is_as_it_would_be_made_now(self) -> None:
-        docs = script("docs")
         for name in docs.every_page():
             with self.subTest(name):
                 self.assertEqual((ROOT / name).read_text(encoding="utf-8"), docs.made(name), "python scripts/docs.py writes it")
@@ -116,9 +115,11 @@ class Examples(unittest.TestCase):
         listed = (ROOT / "examples" / "README.md").read_text(encoding="utf-8")
         for program in programs:
             with self.subTest(program.name):
-                done = subprocess.run([sys.executable, program], capture_output=True, encoding="utf-8", timeout=120)
-                self.assertEqual((done.returncode, done.stderr), (0, ""))
-                self.assertGreater(len(done.stdout.splitlines()), 2)
+                out, err = io.StringIO(), io.StringIO()
+                with redirect_stdout(out), redirect_stderr(err), patch.object(sys, "argv", [str(program)]):
+                    runpy.run_path(str(program), run_name="__main__")
+                self.assertEqual(err.getvalue(), "")
+                self.assertGreater(len(out.getvalue().splitlines()), 2)
                 self.assertLess(len(program.read_text(encoding="utf-8").splitlines()), 60)
                 self.assertIn(program.name, listed)
 
@@ -158,7 +159,7 @@ class Reference(unittest.TestCase):
         code, _, told = run("show", "key", "minimun")
         self.assertEqual((code, "did you mean 'minimum'" in told), (2, True))
         self.assertEqual(json.loads(run("show", "schema")[1]), house_schema())
-        self.assertEqual(run("show", "language")[1].split()[:4], ["de", "en", "es", "fr"])
+        self.assertLessEqual({"de", "en", "es", "fr"}, set(run("show", "language")[1].split()))
         self.assertIn("_GLOSSA_COMPLETE", run("show", "completion", "fish")[1])
 
     def test_every_example_of_the_help_runs_as_it_stands(self) -> None:
@@ -183,16 +184,13 @@ class Reference(unittest.TestCase):
                 power = {"type": "boolean", "forms": [{"href": f"mqtt://127.0.0.1/{thing}/set", "op": "writeproperty"}]}
                 text = json.dumps({"title": f"Blue {thing}", "properties": {"power": power}})
                 (folder / f"{thing}.td.json").write_text(text, encoding="utf-8")
-            environment = os.environ | {"PATH": f"{folder}:{Path(sys.executable).parent}:{os.environ['PATH']}", "HOME": name}
+            variables = {"PATH": f"{folder}:{os.environ['PATH']}", "HOME": name}
             for line in lines:
                 with self.subTest(line):
-                    command = ["timeout", "3", "bash", "-c", line]
-                    done = subprocess.run(
-                        command, cwd=folder, env=environment, capture_output=True, encoding="utf-8", input="good night\n" * 3
-                    )
-                    unreachable = "send" in line and re.search("refused|No such file", done.stderr)
-                    self.assertTrue(done.returncode in (0, 124) or unreachable, done.stdout + done.stderr)
-                    self.assertNotIn("Traceback", done.stderr)
+                    seconds = ENDLESS_SECONDS if ENDLESS.search(line) else MOST_SECONDS
+                    code, printed = run_line(line, folder, variables, b"good night\n" * 3, seconds)
+                    unreachable = "send" in line and re.search("refused|No such file", printed)
+                    self.assertTrue(code in (0, STOPPED) or unreachable, printed)
 
     def examples(self, command: click.Command | None) -> Iterator[str]:
         """The lines of a command's help that are to be typed."""

@@ -2,7 +2,6 @@
 
 import json
 import os
-import random
 import signal
 import subprocess
 import sys
@@ -11,132 +10,23 @@ import tomllib
 import unittest
 from pathlib import Path
 
-from hypothesis import assume, given, settings
-from hypothesis import strategies as st
-
 import glossa
-from glossa.exchange.abnf import read_abnf, write_abnf
+from glossa.exchange.abnf import read_abnf
 from glossa.exchange.from_things import read_things
-from glossa.exchange.grxml import read_grxml, write_grxml
-from glossa.exchange.jsgf import read_jsgf, write_jsgf
-from glossa.exchange.of_house import grammar_of
-from glossa.exchange.phrases import phrases_of
 from glossa.exchange.pls import from_ipa, read_pls, respellings, write_pls
-from glossa.exchange.rules import Grammar, Rule, accepts, draw, likeliest, problems
+from glossa.exchange.rules import accepts, likeliest
 from glossa.exchange.teaching import teaching_plan
 from glossa.exchange.to_things import things_of
 from glossa.house.codes import read_codes
-from glossa.house.notation import Choice, Node, Reference, Repeat, Row, Tag, Word, expand
-from glossa.language import load_language
 from glossa.language.phones import phones
-from glossa.trials.sentences import own_sentences
-from tests.test_cli import run
+from shell import call as run
+from tests import shared
 
-HOUSES = [
-    "marigold",
-    "horno",
-    "dinghy",
-    "schleuse",
-    *sorted(str(p.parent) for p in (Path(__file__).parent / "houses").glob("*/house.toml")),
-]
-NOTATIONS = {
-    "abnf": (write_abnf, read_abnf),
-    "grxml": (write_grxml, lambda text: read_grxml(text.encode())),
-    "jsgf": (write_jsgf, read_jsgf),
-}
-MOST_WAYS = 200
 EVERY_NUMBER = 1_000
 """Ranges with at most so many numbers are listed whole."""
 
 
-def flat(node: Node) -> Node:
-    """A tree without brackets that change nothing."""
-    match node:
-        case Row(parts):
-            inner = [q for p in map(flat, parts) for q in (p.parts if isinstance(p, Row) else (p,)) if q != Reference("NULL")]
-            return inner[0] if len(inner) == 1 else Row(tuple(inner)) if inner else Reference("NULL")
-        case Choice(options, weights):
-            return Choice(tuple(map(flat, options)), weights)
-        case Repeat(part, least, most):
-            return Repeat(flat(part), least, most)
-        case _:
-            return node
-
-
-def spoken(text: str, tag: str) -> list[str]:
-    """A sentence with its numerals in words."""
-    language = load_language(tag)
-    plain = text.replace("-", "").replace(".", "")
-    words = text.split() if any(c.isdigit() for c in plain) else plain.split()
-    return " ".join(language.spelling.say(float(w)) if w.lstrip("-").replace(".", "").isdigit() else w for w in words).split()
-
-
 class Grammars(unittest.TestCase):
-    def test_what_a_house_says_of_itself_is_in_it_and_all_that_is_drawn_is_understood(self) -> None:
-        for name in HOUSES:
-            dice = random.Random(7)  # a house more changes nothing for the others
-            house = glossa.load_house(name)
-            matcher = glossa.Matcher(house)
-            for tag in house.languages:
-                grammars = {mode: grammar_of(house, tag, mode, commands=True) for mode in ("", *house.modes)}
-                for mode, grammar in grammars.items():
-                    self.assertEqual(problems(grammar), [], name)
-                    for intent in house.intents:
-                        for _ in range(4 if f"intent_{intent}" in grammar.rules else 0):
-                            text = " ".join(draw(grammar, f"intent_{intent}", dice))
-                            match = matcher.match(text, tag, mode)
-                            self.assertEqual(match.best and match.best.intent, intent, f"{name} {tag} {mode}: {text}")
-                            self.assertNotEqual(match.outcome, "reject", f"{name} {tag} {mode}: {text} {match.reason}")
-                for sentence in own_sentences(house, tag):
-                    words = spoken(sentence.text, tag)
-                    unlisted = ("-8.5", "915")  # between two steps of a range, or in one too long to be listed whole
-                    if not any(n in sentence.text for n in unlisted):
-                        self.assertTrue(any(accepts(g, words) for g in grammars.values()), f"{name} {tag}: {sentence.text}")
-
-    def test_every_notation_is_read_back_as_it_was(self) -> None:
-        for name in HOUSES:
-            house = glossa.load_house(name)
-            for tag in house.languages:
-                grammar = grammar_of(house, tag)
-                trees = {key: flat(rule.node) for key, rule in grammar.rules.items()}
-                for notation, (write, read) in NOTATIONS.items():
-                    back, wrong = read(write(grammar))
-                    self.assertEqual((wrong, back.language), ([], tag), f"{name} {notation}")
-                    if notation != "jsgf" or Reference("GARBAGE") not in set(trees.values()):
-                        self.assertEqual(list(back.rules), list(trees), f"{name} {notation}")
-                    if notation != "jsgf":
-                        self.assertEqual({k: flat(r.node) for k, r in back.rules.items()}, trees, f"{name} {notation}")
-                        self.assertEqual(back.root, "heard")
-
-    words = st.sampled_from(["lamp", "don't", "salón", "21.5", 'quo"te'.replace('"', ""), "x;y", "a|b"]).map(Word)
-    leaves = words | st.sampled_from([Reference("b"), Reference("NULL"), Tag("on"), Tag("x {y}"), Tag("a; b // c")])
-    trees = st.recursive(
-        leaves,
-        lambda inner: (
-            st.lists(inner, min_size=2, max_size=3).map(lambda parts: Row(tuple(parts)))
-            | st.lists(st.tuples(inner, st.sampled_from([1.0, 2.5])), min_size=2, max_size=3).map(
-                lambda pairs: Choice(tuple(n for n, _ in pairs), tuple(w for _, w in pairs))
-            )
-            | st.tuples(inner, st.sampled_from([(0, 1), (1, 3), (2, 2)])).map(lambda t: Repeat(t[0], *t[1]))
-        ),
-        max_leaves=8,
-    )
-
-    @given(trees)
-    @settings(max_examples=150, deadline=None)
-    def test_any_tree_survives_the_way_out_and_in(self, tree: Node) -> None:
-        rules = {"a": Rule("a", tree, True), "b": Rule("b", Row((Word("hold"), Word("on"))))}
-        grammar = Grammar(rules, "a", "en")
-        every = likeliest(grammar, "a", MOST_WAYS)
-        assume(len(every) < MOST_WAYS)  # of equally likely ones either may be left out
-        said = {s.words for s in every}
-        for notation, (write, read) in NOTATIONS.items():
-            back, wrong = read(write(grammar))
-            self.assertEqual(wrong, [], write(grammar))
-            again = likeliest(back, "a", MOST_WAYS)
-            assume(len(again) < MOST_WAYS)  # jsgf says a repeat in brackets, with more ways to the same
-            self.assertEqual({s.words for s in again}, said, f"{notation}:\n{write(grammar)}")
-
     def test_the_likeliest_come_first(self) -> None:
         grammar, _ = read_abnf("#ABNF 1.0;\nroot $a;\n$a = (/3/ up | /1/ down) [now] | $GARBAGE<0-1> stop;\n")
         found = likeliest(grammar, "a", 10)
@@ -219,21 +109,6 @@ $spare = never;
         match = glossa.Matcher(house).match("could you make hot water with milk please")
         self.assertEqual((match.outcome, match.best and match.best.slots), ("accept", {"drink": "water"}))
         self.assertIn("2 things there already", self.take("order.abnf", self.ORDER, "--write"))
-
-    def test_what_a_house_gives_out_it_takes_back_as_its_own_phrases(self) -> None:
-        back = same = 0
-        for name in HOUSES:
-            house = glossa.load_house(name)
-            for tag in house.languages:
-                found = phrases_of(grammar_of(house, tag, commands=True), house, tag)
-                self.assertEqual((found.left, found.wrong, found.slots), ((), (), ()), name)
-                for intent, phrases in found.phrases.items():
-                    own = {
-                        s.positions for key in (tag, "") for p in house.intents[intent].phrases.get(key, ()) for s in p.sequences
-                    }
-                    back += len(phrases)
-                    same += sum({s.positions for s in expand(text)} <= own for text, _ in phrases)
-        self.assertGreater(same / back, 0.97)  # others leave something out that contradicts a value, "fan [on] off"
 
     def test_a_grammar_of_ones_own_adds_nothing_and_no_answers(self) -> None:
         for form in ("abnf", "grxml", "jsgf"):
@@ -481,8 +356,8 @@ class Things(unittest.TestCase):
         self.assertIn("2 things there already", run("import", str(self.folder / "home"), str(self.folder / "lamps.json"))[2])
 
     def test_what_every_house_gives_out_is_read_again(self) -> None:
-        for name in HOUSES:
-            house = glossa.load_house(name)
+        for name in shared.some_houses():
+            house = shared.house(name)
             things, _ = things_of(house)
             back, _ = read_things(json.dumps(things))
             self.assertEqual([t.title("") for t in back], [t["title"] for t in things], name)

@@ -17,10 +17,11 @@ from glossa.language import PhraseSet, languages, load_language, plural
 from glossa.language.phones import apart, distance, letters, phones
 from glossa.language.schema import read_language
 from glossa.matching.options import Choices
+from tests import shared
 
 ENGLISH = load_language("en")
-MARIGOLD = glossa.load_house("marigold")
-GRAMMAR = glossa.Matcher(MARIGOLD).grammar("en")
+MARIGOLD = shared.house("marigold")
+GRAMMAR = shared.matcher("marigold").grammar("en")
 WORDS = st.text(alphabet="abcdefghijklmnopqrstuvwxyz", min_size=3, max_size=10)
 
 
@@ -45,7 +46,7 @@ class Tokens(unittest.TestCase):
             with self.subTest(text):
                 self.assertEqual([t.word for t in tokenize(text)], expected)
 
-    @settings(max_examples=300)
+    @settings(max_examples=shared.draws(100))
     @given(st.text(max_size=80))
     def test_tokens_know_where_they_stood(self, text: str) -> None:
         found = tokenize(text)
@@ -172,7 +173,7 @@ class Words(unittest.TestCase):
         costs = {n.word: n.cost for n in self.vocabulary.near("lamp")}
         self.assertGreater(costs["lamps"], 0.1)
 
-    @settings(max_examples=60)
+    @settings(max_examples=shared.draws(30))
     @given(WORDS)
     def test_the_table_of_sounds_is_the_plain_distance(self, word: str) -> None:
         said = ["lamp", "galley", "brighter", "unlock", "heater", "a", "green"]

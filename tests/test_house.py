@@ -17,6 +17,7 @@ from glossa.house.sorts import NumberValues, SwitchValues
 from glossa.language.phrases import PhraseSet
 from glossa.trials.findings import findings
 from glossa.trials.parallel import run_table_parallel
+from tests import shared
 
 HOUSE = """
 [house]
@@ -160,7 +161,7 @@ class Notation(unittest.TestCase):
         with self.assertRaisesRegex(NotationError, "more than 10,000 sequences"):
             expand(" ".join(["[a b]"] * 14))
 
-    @settings(max_examples=300)
+    @settings(max_examples=shared.draws(100))
     @given(st.text(alphabet='ab $()[]|<>{}/"0123-ñ\x00', max_size=40))
     def test_any_text_is_a_phrase_or_a_clear_error(self, text: str) -> None:
         try:

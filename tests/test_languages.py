@@ -14,12 +14,10 @@ from glossa.house.text import words
 from glossa.language import load_language
 from glossa.language.phones import phones
 from glossa.language.phrases import is_pattern
-from glossa.trials.languages import unread_numbers
-from glossa.trials.measures import kind
+from glossa.trials.languages import UP_TO, unread_numbers
+from tests import shared
 
 HERE = Path(__file__).parent
-FIGURES = {"rotdorn": (63, 32), "mirabelle": (69, 36), "azahar": (70, 36)}
-"""Rows that must be carried out and are: of those that were seen while the word lists were mended, and of those kept aside."""
 POLITELY = {
     "en": ("marigold", "galley lamp on", "turn the radio off", "close the galley vent", "saloon lamp to forty percent"),
     "de": ("rotdorn", "schalte die Küchenlampe ein", "mach das Flurlicht aus", "Küchenlampe auf vierzig Prozent"),
@@ -31,26 +29,9 @@ LEAST_POLITE = 0.98
 
 
 class Houses(unittest.TestCase):
-    def test_right_asked_and_wrong(self) -> None:
-        for name, figures in FIGURES.items():
-            house = glossa.load_house(HERE / "houses" / name)
-            must = right = wrong = asked = rows = 0
-            for table, least in zip(("seen.csv", "aside.csv"), figures, strict=True):
-                text = (HERE / "houses" / name / table).read_text(encoding="utf-8")
-                results = list(glossa.run_table(house, glossa.read_table(text, table, house)))
-                carried = [r for r in results if "accept" in r.row.outcomes]
-                self.assertGreaterEqual(sum(r.right for r in carried), least, f"{name} {table}")
-                must, right, rows = must + len(carried), right + sum(r.right for r in carried), rows + len(results)
-                asked += sum(not r.right and r.event is not None and r.event.outcome in ("confirm", "ask") for r in carried)
-                wrong += sum(kind(r) in ("wrong action", "false accept") for r in results)
-            self.assertGreaterEqual(rows, 120)
-            self.assertGreaterEqual(right / must, 0.93, name)
-            self.assertGreaterEqual((right + asked) / must, 0.97, name)
-            self.assertLessEqual(wrong / rows, 0.005, name)
-
     def test_what_is_said_for_a_number_is_read_as_it(self) -> None:
         for tag in ("de", "fr", "es", "en"):
-            self.assertEqual(unread_numbers(tag)[:3], [], tag)
+            self.assertEqual(unread_numbers(tag, shared.some(range(UP_TO + 1), 7))[:3], [], tag)
 
     def test_ways_to_write_the_same(self) -> None:
         for tag, written, meant in (
@@ -95,18 +76,17 @@ class Politeness(unittest.TestCase):
         return [drawn(parse(phrase)) for phrase in phrases for _ in range(3 if is_pattern(phrase) else 1)]
 
     def test_hardly_any_of_it_turns_a_command_into_something_else(self) -> None:
-        for tag, (house, *commands) in POLITELY.items():
+        for tag, (name, *commands) in POLITELY.items():
             dice = random.Random(7)
-            matcher = glossa.Matcher(glossa.load_house(house if tag == "en" else HERE / "houses" / house))
-            plain = {command: matcher.match(command).best for command in commands}
+            plain = {command: shared.matcher(name).match(command).best for command in commands}
             written = tomllib.loads((resources.files("glossa.language") / "data" / f"{tag}.toml").read_text(encoding="utf-8"))
             lines = [
                 (command, line)
-                for filler in self.said(written["filler"], dice)
+                for filler in shared.some(self.said(written["filler"], dice), 2)
                 for command in (dice.choice(commands),)
                 for line in (f"{filler} {command}", f"{command} {filler}")
             ]
-            matches = [(matcher.match(line), plain[command], line) for command, line in lines]
+            matches = [(shared.matcher(name).match(line), plain[command], line) for command, line in lines]
             carried_out = [m.outcome == "accept" and m.best.meaning == best.meaning for m, best, _ in matches if m.best and best]
             self.assertGreater(sum(carried_out) / len(lines), LEAST_POLITE, tag)
             wrong = [

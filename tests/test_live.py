@@ -22,7 +22,7 @@ from glossa.live.log import EventLog, read_log
 from glossa.live.places import PlaceError, read_place
 from glossa.live.replay import replay
 from glossa.live.throttle import Throttle
-from tests.test_cli import run
+from shell import call as run
 from tests.virtual import MARIGOLD, MATCHER, World, soak
 
 

@@ -7,23 +7,16 @@ from pathlib import Path
 
 import glossa
 from glossa.house import read_house
+from tests import shared
 
-HOUSES = Path(__file__).parent / "houses"
+BESIDE = Path(__file__).parent / "talk" / "beside"
 
 
 class Lines(unittest.TestCase):
-    def setUp(self) -> None:
-        self.matchers = {name: glossa.Matcher(glossa.load_house(name)) for name in ("marigold",)}
-
-    def matcher(self, name: str) -> glossa.Matcher:
-        if name not in self.matchers:
-            self.matchers[name] = glossa.Matcher(glossa.load_house(HOUSES / name))
-        return self.matchers[name]
-
     def accepted(self, house: str, cases: dict[str, tuple[str, dict[str, object]] | None]) -> None:
         """Check that lines are carried out, each with its intent and slots; ``None`` for several commands."""
         for text, expected in cases.items():
-            match = self.matcher(house).match(text)
+            match = shared.matcher(house).match(text)
             with self.subTest(text):
                 if expected is None:
                     self.assertEqual((match.outcome, len(match.parts)), ("accept", 2))
@@ -36,7 +29,7 @@ class Lines(unittest.TestCase):
     def refused(self, house: str, *texts: str) -> None:
         for text in texts:
             with self.subTest(text):
-                self.assertEqual(self.matcher(house).match(text).outcome, "reject")
+                self.assertEqual(shared.matcher(house).match(text).outcome, "reject")
 
 
 class Clauses(Lines):
@@ -70,7 +63,7 @@ class Clauses(Lines):
         )
 
         for text in ("someone left the store light on again", "we saw the plumber turn the house lights off"):
-            self.assertNotEqual(self.matcher("brockhall").match(text).outcome, "accept", text)
+            self.assertNotEqual(shared.matcher("brockhall").match(text).outcome, "accept", text)
 
     def test_a_clause_says_how_something_is_or_names_what_the_command_names(self) -> None:
         off = {"device": ("straighteners",), "power": "off"}
@@ -121,7 +114,7 @@ class Clauses(Lines):
 
     def test_a_command_is_taken_back(self) -> None:
         self.accepted("kestrel", {"map light off sorry hut light off": ("light_off", {"device": ("ceiling_led",)})})
-        self.assertEqual(len(self.matcher("kestrel").match("map light off then hut light off").parts), 2)
+        self.assertEqual(len(shared.matcher("kestrel").match("map light off then hut light off").parts), 2)
 
 
 class Sentences(Lines):
@@ -157,7 +150,7 @@ class Sentences(Lines):
         )
 
     def test_rooms_behind_the_command_and_another_one_of_the_kind(self) -> None:
-        matcher = self.matcher("townhouse")
+        matcher = shared.matcher("townhouse")
         for text, rooms in (
             ("lights on in the hall and the landing", {"hall", "landing"}),
             ("make it warmer in the study and attic", {"study", "attic"}),
@@ -170,7 +163,7 @@ class Sentences(Lines):
         self.accepted("townhouse", {"study radiator two degrees warmer and the attic one as well": ("warmer", radiators)})
 
     def test_a_room_at_the_end_needs_no_preposition(self) -> None:
-        matcher = self.matcher("townhouse")
+        matcher = shared.matcher("townhouse")
         for text in ("all lights off kitchen", "lights off kitchen please", "everything off kitchen", "blind down kitchen"):
             with self.subTest(text):
                 match = matcher.match(text)
@@ -200,7 +193,7 @@ class Sentences(Lines):
             "the cat managed to turn the galley lamp on",
         ):
             with self.subTest(text):
-                self.assertNotEqual(self.matcher("marigold").match(text).outcome, "accept")
+                self.assertNotEqual(shared.matcher("marigold").match(text).outcome, "accept")
 
     def test_in_every_language_that_ships(self) -> None:
         commands = {
@@ -213,21 +206,17 @@ class Sentences(Lines):
             "rotonde": ("fr", ("allume le spot de la cour", "allume l'halogène", "lance la cafetière")),
         }
         for name, (tag, orders) in commands.items():
-            matcher = self.matcher(name)
+            matcher = shared.matcher(name)
             for kind, least, most in (("front", 0.6, 1.0), ("behind", 0.6, 1.0), ("governing", 0.0, 0.2)):
-                lines = (Path(__file__).parent / "talk" / "beside" / tag / f"{kind}.txt").read_text(encoding="utf-8").splitlines()
+                lines = (BESIDE / tag / f"{kind}.txt").read_text(encoding="utf-8").splitlines()
                 done = 0
-                for line in lines:
-                    for order in orders:
-                        wanted, match = (
-                            matcher.match(order),
-                            matcher.match(f"{order} {line}" if kind == "behind" else f"{line} {order}"),
-                        )
-                        assert wanted.best is not None
-                        self.assertEqual(wanted.outcome, "accept", order)
-                        same = match.best is not None and match.best.slots == wanted.best.slots
-                        done += match.outcome == "accept" and same
-                share = done / len(lines) / len(orders)
+                for order in shared.some(orders, 3):
+                    wanted = matcher.match(order)
+                    self.assertEqual(wanted.outcome, "accept", order)
+                    for line in lines:
+                        match = matcher.match(f"{order} {line}" if kind == "behind" else f"{line} {order}")
+                        done += match.outcome == "accept" and match.best and match.best.slots == wanted.best.slots
+                share = done / len(lines) / len(shared.some(orders, 3))
                 with self.subTest(f"{tag} {kind}"):
                     self.assertTrue(least <= share <= most, f"{share:.2f}")
 
@@ -272,7 +261,7 @@ class Implied(Lines):
         )
         self.accepted("larkhill", {"landing light down ten percent": ("down", {"device": ("landing_light",), "by": 10})})
         for text in ("take ten off the shelf lights", "turn the shelf lights off at ten"):
-            self.assertNotEqual(self.matcher("kilnyard").match(text).outcome, "accept", text)
+            self.assertNotEqual(shared.matcher("kilnyard").match(text).outcome, "accept", text)
 
     def test_how_something_is_asked_for(self) -> None:
         self.accepted(
@@ -285,8 +274,8 @@ class Implied(Lines):
                 "turn the wireless back on": ("onoff", {"device": ("wireless",), "on": "on"}),
             },
         )
-        self.assertEqual(self.matcher("cairnfield").match("play classical").outcome, "ask")
-        self.assertNotEqual(self.matcher("cairnfield").match("is supper ready").outcome, "accept")
+        self.assertEqual(shared.matcher("cairnfield").match("play classical").outcome, "ask")
+        self.assertNotEqual(shared.matcher("cairnfield").match("is supper ready").outcome, "accept")
 
     def test_what_is_only_half_there_is_not_carried_out(self) -> None:
         """A direction at the end of a phrase is none that may be left out; nor is what stands where a noun or a number begins."""
@@ -303,7 +292,7 @@ class Implied(Lines):
         }
         for house, texts in {**lines, "marigold": ("do night sound the horn",)}.items():
             for text in texts:
-                self.assertNotEqual(self.matcher(house).match(text).outcome, "accept", text)
+                self.assertNotEqual(shared.matcher(house).match(text).outcome, "accept", text)
 
 
 class Names(Lines):
@@ -347,7 +336,7 @@ class Names(Lines):
     def test_are_excepted_by_their_number(self) -> None:
         others = ("lamp_one", "lamp_three")
         self.accepted("cairnfield", {"all the heat lamps off but number two": ("onoff", {"device": others, "on": "off"})})
-        self.assertNotEqual(self.matcher("cairnfield").match("all lights off but two").outcome, "accept")
+        self.assertNotEqual(shared.matcher("cairnfield").match("all lights off but two").outcome, "accept")
 
     def test_told_apart_by_a_number(self) -> None:
         def to(*devices: str) -> tuple[str, dict[str, object]]:
@@ -364,7 +353,7 @@ class Names(Lines):
                 "spot one up ten percent": ("up", {"device": ("spot_one",), "percent": 10}),
             },
         )
-        self.assertEqual(self.matcher("brockhall").match("set the spot to forty").outcome, "ask")
+        self.assertEqual(shared.matcher("brockhall").match("set the spot to forty").outcome, "ask")
         self.refused("brockhall", "three quarters full", "give me the green one")
 
     def test_that_share_their_end(self) -> None:
@@ -395,7 +384,7 @@ class Wants(Lines):
             },
         )
         self.accepted("pennywell", {"the stereo's too loud": ("quieter", {"device": ("stereo",)})})
-        self.assertEqual(self.matcher("lanternrow").match("den speaker too loud put it down").parts, ())
+        self.assertEqual(shared.matcher("lanternrow").match("den speaker too loud put it down").parts, ())
 
     def test_one_word_says_what_changes_and_how(self) -> None:
         self.accepted("harrow", {"telly louder": ("louder", {"clicks": 3}), "telly ten quieter": ("quieter", {"clicks": 10})})
@@ -462,7 +451,7 @@ class Wants(Lines):
             ("encina", "pon la estufas a veintidos", "torn"),
             ("gannet", "too blasts on the fog horn", "homophone"),
         ):
-            match = self.matcher(house).match(text)
+            match = shared.matcher(house).match(text)
             self.assertEqual((match.outcome, match.reason), ("confirm", reason), text)
         self.refused("whinmoor", "turn the hen house light on")
 
@@ -472,7 +461,7 @@ class Wants(Lines):
             ("oriole", "sofa amp on", "sofa"),
             ("whinmoor", "bulk pump on", "milk_pump"),
         ):
-            match = self.matcher(house).match(text)
+            match = shared.matcher(house).match(text)
             assert match.best is not None
             self.assertIn(match.outcome, ("accept", "confirm"), text)
             self.assertEqual(match.best.slots["device"], (device,), text)
@@ -490,7 +479,7 @@ class Wants(Lines):
             ("azahar", "enciende la radio tostadora"),
         ):
             with self.subTest(text):
-                self.assertIn(self.matcher(house).match(text).outcome, ("confirm", "ask", "reject"))
+                self.assertIn(shared.matcher(house).match(text).outcome, ("confirm", "ask", "reject"))
         self.accepted(
             "townhouse",
             {
@@ -526,7 +515,7 @@ class Wants(Lines):
                 "saloon vent forty percent open": ("open_vent", {"position": 40}),
             },
         )
-        self.assertEqual(self.matcher("marigold").match("galley lamp two hundred").reason, "range")
+        self.assertEqual(shared.matcher("marigold").match("galley lamp two hundred").reason, "range")
         start = Path(glossa.__file__).parent / "samples" / "first" / "start.toml"  # nothing there changes by an amount
         first = glossa.Matcher(read_house(start.read_text(encoding="utf-8")))
         for text in (
@@ -548,7 +537,9 @@ class Wants(Lines):
             "redstart",
             {"take a sixty second exposure": ("expose", {"seconds": 60}), "run the dehumidifier": ("power", {"power": "on"})},
         )
-        self.assertEqual(self.matcher("cairnfield").match("run the well pump").reason, "missing")  # the house takes a time for it
+        self.assertEqual(
+            shared.matcher("cairnfield").match("run the well pump").reason, "missing"
+        )  # the house takes a time for it
 
 
 if __name__ == "__main__":
@@ -585,7 +576,7 @@ class OtherLanguages(Lines):
             ("terrado", "pon un temporizador", "minutos"),
             ("tilleuls", "mets un minuteur de une minute", ""),
         ):
-            match = self.matcher(house).match(line)
+            match = shared.matcher(house).match(line)
             self.assertEqual((match.outcome, match.detail), ("ask", slot) if slot else ("accept", ""), line)
 
     def test_slots_name_the_unit_of_their_numbers(self) -> None:
@@ -605,10 +596,10 @@ class OtherLanguages(Lines):
         self.refused("pinar", "cierra la música del bar")
 
     def test_particles_stand_apart_from_their_verb(self) -> None:
-        match = self.matcher("seehof").match("sperr die Haustür auf")
+        match = shared.matcher("seehof").match("sperr die Haustür auf")
         assert match.best is not None
         self.assertEqual((match.outcome, match.best.slots["riegel"]), ("confirm", "off"))
-        self.assertNotEqual(self.matcher("seehof").match("stell einen Saunaofen").outcome, "accept")  # "einen" is no "ein"
+        self.assertNotEqual(shared.matcher("seehof").match("stell einen Saunaofen").outcome, "accept")  # "einen" is no "ein"
         self.accepted(
             "kontor",
             {
@@ -642,7 +633,7 @@ class Hesitation(Lines):
             ("seehof", "mach die Stehlampe äh das Kaminlicht aus in der Stube", "kaminlicht"),
             ("belfry", "switch off the bass amp um the guitar amp", "guitar_amp"),
         ):
-            match = self.matcher(house).match(line)
+            match = shared.matcher(house).match(line)
             assert match.best is not None
             self.assertEqual((match.outcome, match.best.slots["device"]), ("confirm", (device,)), line)
 

@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-import sys
 import unittest
 from collections import Counter
-from pathlib import Path
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-import glossa
-from glossa.trials.measures import kind
-
-sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "benchmarks"))
 import accuracy
+import glossa
 import reworded
 import strangers
+from glossa.trials.measures import kind
+from tests import shared
 
+MATCHER = shared.matcher("marigold")
 LEAST = {"switch": 0.9, "value": 0.95, "any": 0.97}
 """The shares of commands in other words that are carried out."""
 TAKEN_BACK = ("", "uh ", "no ", "sorry ", "i mean ", "no wait ")
@@ -25,7 +23,7 @@ TAKEN_BACK = ("", "uh ", "no ", "sorry ", "i mean ", "no wait ")
 
 class OtherWords(unittest.TestCase):
     def test_nearly_all_are_carried_out_and_none_is_taken_for_another_command(self) -> None:
-        for name in ("marigold", "townhouse", "mirabelle", "rotdorn", "azahar"):
+        for name in shared.some(("townhouse", "mirabelle", "marigold", "azahar", "rotdorn"), 3):
             house, rows = accuracy.houses([name])[name]
             lines = [line for line in reworded.filled(house, rows) if line[0].endswith("ways")]
             counts: dict[str, Counter[str]] = {}
@@ -40,7 +38,7 @@ class Strangers(unittest.TestCase):
     def test_little_is_done_about_what_a_house_does_not_have(self) -> None:
         acted: Counter[str] = Counter()
         every: Counter[str] = Counter()
-        for name in ("marigold", "townhouse", "glasshouse", "mirabelle", "rotdorn", "azahar"):
+        for name in shared.some(("townhouse", "marigold", "glasshouse", "rotdorn", "mirabelle", "azahar"), 3):
             house, rows = accuracy.houses([name])[name]
             matcher = glossa.Matcher(house)
             for aside in (False, True):
@@ -48,7 +46,7 @@ class Strangers(unittest.TestCase):
                     every[sort] += 1
                     acted[sort] += matcher.match(row.utterance).outcome == "accept"
         for sort, most in (("instead", 0.04), ("behind", 0.07)):
-            self.assertGreater(every[sort], 200)
+            self.assertGreater(every[sort], 100)
             self.assertLess(acted[sort] / every[sort], most, sort)
 
 
@@ -57,7 +55,7 @@ class BegunAgain(unittest.TestCase):
     matcher = glossa.Matcher(house)
     plain = tuple(r.utterance for r in rows if not r.session and not r.parts and r.outcomes == ("accept",) and " " in r.utterance)
 
-    @settings(max_examples=300)
+    @settings(max_examples=shared.draws(150))
     @given(st.sampled_from(plain), st.integers(1, 8), st.sampled_from(TAKEN_BACK))
     def test_means_what_was_begun_again_or_is_not_carried_out(self, line: str, given_up: int, taken_back: str) -> None:
         words = line.split()
@@ -110,23 +108,22 @@ class BegunAgain(unittest.TestCase):
 
 class Unjoined(unittest.TestCase):
     def test_a_verb_begins_a_command_of_its_own(self) -> None:
-        matcher = glossa.Matcher(glossa.load_house("marigold"))
         for line, intents in (
             ("kettle on lock the hatch please", ["boil_kettle", "lock_hatch"]),
             ("turn off the radio close the galley vent", ["switch", "shut_vent"]),
             ("set the galley fan to medium raise the temperature by two degrees", ["fan_speed", "warmer"]),
         ):
-            match = matcher.match(line)
+            match = MATCHER.match(line)
             self.assertEqual((match.outcome, [p.best and p.best.intent for p in match.parts]), ("accept", intents), line)
 
 
 class Answers(unittest.TestCase):
     """Answers to a question, in the words that people have for them."""
 
-    house = glossa.load_house("marigold")
+    house = MATCHER.house
 
     def answered(self, asked: str, answer: str) -> glossa.Event:
-        conversation = glossa.Conversation(self.house)
+        conversation = glossa.Conversation(self.house, MATCHER)
         question = conversation.hear(f"ahoy barnacle {asked}")
         self.assertIn(question.outcome, ("ask", "confirm"), asked)
         return conversation.hear(answer, 2.0)
@@ -205,10 +202,10 @@ class Answers(unittest.TestCase):
 class FollowUps(unittest.TestCase):
     """What is said about the last command, in the words that people have for it."""
 
-    house = glossa.load_house("marigold")
+    house = MATCHER.house
 
     def followed(self, first: str, text: str) -> glossa.Event:
-        conversation = glossa.Conversation(self.house)
+        conversation = glossa.Conversation(self.house, MATCHER)
         self.assertEqual(conversation.hear(f"ahoy barnacle {first}").outcome, "accept", first)
         return conversation.hear(text, 3.0)
 
@@ -245,7 +242,6 @@ class NoOrders(unittest.TestCase):
     """What only sounds like one of the ways to ask for something."""
 
     def test_questions_reports_and_wishes_for_later(self) -> None:
-        matcher = glossa.Matcher(glossa.load_house("marigold"))
         for line in (
             "let me know if the galley lamp is on", "check if the galley lamp is on", "do you know how to turn the galley lamp on",
             "first I turned the galley lamp on", "mum wants the galley lamp turned on", "someone got the galley lamp turned on",
@@ -253,4 +249,4 @@ class NoOrders(unittest.TestCase):
             "they keep telling me to turn the galley lamp off", "I said turn the galley lamp on yesterday", "when can the galley lamp go off",
             "the milk can go off", "no I turned the galley lamp off", "I wonder if the galley lamp is on", "the galley lamp is on again",
         ):  # fmt: skip
-            self.assertEqual(matcher.match(line).outcome, "reject", line)
+            self.assertEqual(MATCHER.match(line).outcome, "reject", line)

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 import glossa
 from glossa.house import read_house
+from tests import shared
 from tests.test_phrasing import Lines
 
 HOUSES = Path(__file__).parent / "houses"
@@ -56,10 +57,9 @@ class Numbered(unittest.TestCase):
 
     def means(self, matcher: glossa.Matcher, text: str, numbers: tuple[int, ...], level: int) -> None:
         match = matcher.match(text)
-        with self.subTest(text):
-            assert match.best is not None
-            expected = {"device": tuple(f"lamp_{n}" for n in numbers), "level": level}
-            self.assertEqual((match.outcome, dict(match.best.slots)), ("accept", expected))
+        assert match.best is not None
+        expected = {"device": tuple(f"lamp_{n}" for n in numbers), "level": level}
+        self.assertEqual((match.outcome, dict(match.best.slots)), ("accept", expected), text)
 
     @given(
         st.integers(1, 8).flatmap(lambda first: st.tuples(st.just(first), st.integers(first + 1, 9))),
@@ -120,7 +120,7 @@ class Numbered(unittest.TestCase):
                 self.assertNotEqual(match.outcome, "accept")
 
     def test_a_number_too_many_and_both_ways_of_a_switch_switch_nothing(self) -> None:
-        brockhall = glossa.Matcher(glossa.load_house(HOUSES / "brockhall"))
+        brockhall = shared.matcher("brockhall")
         for text in ("spot one two on", "spots one two three off"):  # half of them are not to be done
             with self.subTest(text):
                 self.assertEqual(brockhall.match(text).outcome, "confirm")
@@ -129,7 +129,7 @@ class Numbered(unittest.TestCase):
                 self.assertEqual(brockhall.match(text).outcome, "reject")
 
     def test_rooms_are_numbered_too(self) -> None:
-        tidewell = glossa.Matcher(glossa.load_house(HOUSES / "tidewell"))
+        tidewell = shared.matcher("tidewell")
         for text, devices in (
             ("room number two light on", ("light_two",)),
             ("close the curtains in rooms one to three", ("curtains_one", "curtains_two", "curtains_three")),
@@ -182,7 +182,7 @@ class Joined(Lines):
             ("kitchen lights on and the hall ones off", (kitchen, "on"), (hall, "off")),
             ("turn the kitchen lights on and the hall off", (kitchen, "on"), (hall, "off")),
         ):
-            match = self.matcher("townhouse").match(text)
+            match = shared.matcher("townhouse").match(text)
             with self.subTest(text):
                 readings = [part.best for part in match.parts]
                 told = [(r.slots["device"], r.slots["power"]) for r in readings if r is not None]
@@ -193,7 +193,7 @@ class Joined(Lines):
 
     def test_relative_clauses_are_places(self) -> None:
         for text in ("turn off the light which is in the bathroom", "the light that's in the bathroom off"):
-            match = self.matcher("townhouse").match(text)
+            match = shared.matcher("townhouse").match(text)
             with self.subTest(text):
                 assert match.best is not None
                 self.assertEqual((match.outcome, match.best.slots["device"]), ("accept", ("bath_ceiling",)))
@@ -210,7 +210,7 @@ class Amounts(Lines):
             "thermostat down sixteen",
         ):
             with self.subTest(text):
-                self.assertNotEqual(self.matcher("quarry").match(text).outcome, "accept")
+                self.assertNotEqual(shared.matcher("quarry").match(text).outcome, "accept")
         self.accepted(
             "townhouse",
             {
@@ -260,8 +260,8 @@ class Amounts(Lines):
         self.accepted("solana", {"baja la luz del salón de sesenta a veinte": ("brillo", {"brillo": 20})})
         for text in ("turn the radio on from ten to eleven", "from ten to eleven turn the radio on"):  # that is when
             with self.subTest(text):
-                self.assertNotEqual(self.matcher("marigold").match(text).outcome, "accept")
-        pieces = self.matcher("townhouse").match("desk lamp from sixty to twenty").best
+                self.assertNotEqual(shared.matcher("marigold").match(text).outcome, "accept")
+        pieces = shared.matcher("townhouse").match("desk lamp from sixty to twenty").best
         assert pieces is not None
         self.assertIn(("from sixty", "until now"), [(p.heard, p.why) for p in pieces.pieces])
 
@@ -269,33 +269,33 @@ class Amounts(Lines):
 class OtherThings(Lines):
     def test_a_word_of_another_phrase_behind_a_name_is_another_noun(self) -> None:
         for text in ("galley lamp kettle to forty", "galley lamp toaster to forty"):
-            match = self.matcher("marigold").match(text)
+            match = shared.matcher("marigold").match(text)
             with self.subTest(text):
                 assert match.best is not None
                 self.assertNotEqual(match.outcome, "accept")
                 self.assertIn("another noun", [term.term for term in match.best.evidence])
 
     def test_what_is_named_plainly_is_never_another_one_by_sound(self) -> None:
-        match = self.matcher("brockhall").match("carpark footlights on")
+        match = shared.matcher("brockhall").match("carpark footlights on")
         assert match.best is not None
         self.assertEqual((match.outcome, match.best.stops), ("confirm", ("another name",)))
 
     def test_what_changes_otherwise_is_asked_about(self) -> None:
         for text in ("desk lamp louder", "kitchen speaker brighter", "study radiator dimmer"):
-            match = self.matcher("townhouse").match(text)
+            match = shared.matcher("townhouse").match(text)
             with self.subTest(text):
                 assert match.best is not None
                 self.assertEqual((match.outcome, match.best.stops), ("confirm", ("another measure",)))
 
     def test_anything_but_one_is_all_others(self) -> None:
-        match = self.matcher("townhouse").match("anything in the kitchen but the kettle off")
+        match = shared.matcher("townhouse").match("anything in the kitchen but the kettle off")
         assert match.best is not None
         devices = ("kitchen_ceiling", "worktop_lights", "kitchen_fan", "kitchen_speaker")
         self.assertEqual((match.outcome, match.best.slots["device"]), ("accept", devices))
 
     def test_the_verb_of_a_separable_one_is_said_with_its_particle(self) -> None:
         for text in ("shut the kettle down", "shut down the kettle", "power the kettle down"):
-            match = self.matcher("townhouse").match(text)
+            match = shared.matcher("townhouse").match(text)
             with self.subTest(text):
                 assert match.best is not None
                 self.assertEqual((match.outcome, match.best.slots["power"]), ("accept", "off"))

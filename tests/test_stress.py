@@ -6,9 +6,10 @@ import random
 import tempfile
 import time
 import unittest
+from functools import cache
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -26,14 +27,16 @@ from glossa.trials.estimate import estimate, understood_pairs
 from glossa.trials.every import OUTCOMES, every_error, one_error_away
 from glossa.trials.findings import findings
 from glossa.trials.noise import SORTS, noises
+from glossa.trials.sentences import Sentence
 from glossa.trials.stress import stress
-from tests.test_cli import run
+from shell import call as run
+from tests import shared
 
 HOUSES = Path(__file__).parent / "houses"
-MARIGOLD = glossa.load_house("marigold")
+MARIGOLD = shared.house("marigold")
 PHRASES = find_house("marigold").parent / "tests" / "phrases.csv"
 ROWS = glossa.read_table(PHRASES.read_text(encoding="utf-8"), "phrases.csv", MARIGOLD)
-MAKERS = {n: noises(glossa.load_house(HOUSES / n)) for n in ("rotdorn", "mirabelle", "azahar")} | {"marigold": noises(MARIGOLD)}
+MAKERS = {n: noises(shared.house(n)) for n in ("marigold", "rotdorn", "mirabelle", "azahar")}
 
 TRAP = """[house]
 name = "Cellar"
@@ -71,13 +74,18 @@ LOST = Recogniser(sounds=Sounds(swapped={"L R": 0.05}))
 """A recogniser that takes L for R."""
 
 
+@cache
+def covered(name: str) -> tuple[Sentence, ...]:
+    """The sentences that cover a house."""
+    return tuple(covering(shared.house(name)))
+
+
 class Errors(unittest.TestCase):
+    @settings(max_examples=shared.draws(50))
     @given(st.sampled_from(sorted(MAKERS)), st.randoms(use_true_random=False))
-    def test_one_error_changes_one_place_and_nothing_else(self, house: str, dice: random.Random) -> None:
-        for tag, maker in MAKERS[house].items():
-            said = dice.choice(
-                [s for s in covering(glossa.load_house(house) if house == "marigold" else _house(house)) if s.language == tag]
-            )
+    def test_one_error_changes_one_place_and_nothing_else(self, name: str, dice: random.Random) -> None:
+        for tag, maker in MAKERS[name].items():
+            said = dice.choice([s for s in covered(name) if s.language == tag])
             for slip in dice.sample(every := maker.every(said.text), min(8, len(every))):
                 heard = maker.heard(said.text, slip)
                 before, after = words(said.text), words(heard)
@@ -111,20 +119,16 @@ class Errors(unittest.TestCase):
             self.assertTrue(slip.end > 6 or heard.endswith("please!") or slip.start >= 6, heard)
 
     def test_the_same_seed_makes_the_same_errors(self) -> None:
-        rows = ROWS[-60:]
+        rows = ROWS[-20:]
         self.assertEqual(stress(MARIGOLD, rows, (0.0, 0.2), seed=5), stress(MARIGOLD, rows, (0.0, 0.2), seed=5))
         self.assertNotEqual(stress(MARIGOLD, rows, (0.3,), seed=5), stress(MARIGOLD, rows, (0.3,), seed=6))
 
     def test_no_errors_change_nothing_and_errors_cost(self) -> None:
-        result = stress(MARIGOLD, ROWS, (0.0, 0.3))
+        result = stress(MARIGOLD, shared.some(ROWS, 3), (0.0, 0.3))
         self.assertEqual(result.lines[0].frame_right, result.lines[0].must)
         self.assertLess(result.lines[1].frame_right, result.lines[0].frame_right)
         self.assertTrue(all(lost <= struck for _, lost, struck in result.costly))
         self.assertLessEqual(len(result.costly), 10)
-
-
-def _house(name: str) -> glossa.House:
-    return glossa.load_house(HOUSES / name)
 
 
 class Model(unittest.TestCase):
@@ -220,7 +224,7 @@ class EverySingleOne(unittest.TestCase):
         self.assertEqual((result.done, result.tried, result.ended), (0, 0, False))
 
     def test_every_alternative_and_every_name_is_said(self) -> None:
-        for house in (MARIGOLD, _house("townhouse"), _house("spanish")):
+        for house in (MARIGOLD, shared.house("townhouse"), shared.house("spanish")):
             said = {w for s in covering(house) for w in words(s.text)}
             general = [i for i in house.intents.values() if i.to_a_device and not i.pin]
             for device in house.devices.values():

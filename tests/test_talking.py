@@ -7,10 +7,10 @@ from glossa.conversation.passcode import Keeper, expected
 from glossa.conversation.wake import WakeWords
 from glossa.house import read_house
 from glossa.house.model import Pin
+from tests import shared
 
-MARIGOLD = glossa.load_house("marigold")
-HORNO = glossa.load_house("horno")
-MATCHERS = {"marigold": glossa.Matcher(MARIGOLD), "horno": glossa.Matcher(HORNO)}
+MARIGOLD, HORNO = shared.house("marigold"), shared.house("horno")
+MATCHERS = {"marigold": shared.matcher("marigold"), "horno": shared.matcher("horno")}
 
 
 def talk(*lines: str, house: glossa.House = MARIGOLD, matcher: str = "marigold", awake: bool = True) -> list[glossa.Event]:

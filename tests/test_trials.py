@@ -33,10 +33,11 @@ from glossa.trials.run import compare
 from glossa.trials.stress import stress
 from glossa.trials.takes import learn, teach
 from glossa.trials.tune import cases_of, cost, folds, outcome_at, tune
-from tests.test_cli import run
+from shell import call as run
+from tests import shared
 
 HOUSES = Path(__file__).parent / "houses"
-MARIGOLD = glossa.load_house("marigold")
+MARIGOLD = shared.house("marigold")
 FOLDER = find_house("marigold").parent
 ROWS = [
     r
@@ -189,7 +190,8 @@ class Kept(unittest.TestCase):
 
 class Workers(unittest.TestCase):
     def test_the_same_to_the_last_digit(self) -> None:
-        one, two = run_table_parallel(MARIGOLD, ROWS, 1), run_table_parallel(MARIGOLD, ROWS, 2)
+        rows = shared.some(ROWS, 3)
+        one, two = run_table_parallel(MARIGOLD, rows, 1), run_table_parallel(MARIGOLD, rows, 2)
         self.assertEqual([kept([r]) for r in one], [kept([r]) for r in two])
         self.assertEqual([r.event for r in one], [r.event for r in two])
 
@@ -197,13 +199,14 @@ class Workers(unittest.TestCase):
         import joblib
         from distributed import Client, LocalCluster
 
+        rows = shared.some([r for r in ROWS if not r.session], 8)
         with contextlib.redirect_stderr(io.StringIO()):
             cluster = LocalCluster(n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None)
             with cluster, Client(cluster) as client, joblib.parallel_config(backend="dask", client=client):
-                found = stress(MARIGOLD, ROWS, (0.1,), jobs=-1)
-                every = every_error(glossa.load_house("dinghy"), jobs=2)
-        self.assertEqual(found.lines, stress(MARIGOLD, ROWS, (0.1,)).lines)
-        self.assertEqual(every, every_error(glossa.load_house("dinghy")))
+                found = stress(MARIGOLD, rows, (0.1,), jobs=-1)
+                every = every_error(shared.house("dinghy"), jobs=2)
+        self.assertEqual(found.lines, stress(MARIGOLD, rows, (0.1,)).lines)
+        self.assertEqual(every, every_error(shared.house("dinghy")))
 
 
 class Tuning(unittest.TestCase):
@@ -311,7 +314,8 @@ class Writing(unittest.TestCase):
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
             shutil.copytree(HOUSES / "larkspur", folder, dirs_exist_ok=True)
-            house, table = folder / "house.toml", str(folder / "tuned.csv")
+            house, table = folder / "house.toml", str(folder / "short.csv")
+            Path(table).write_text("utterance,outcome\nkitchen lamp on,accept\nwhat a day,accept\n")
             text = house.read_text()
             for option in ("--junit", "--html"):
                 code, _, err = run("test", name, table, option, str(house))

@@ -51,7 +51,7 @@ from glossa.live.log import EventLog, read_log
 from glossa.live.places import Place, place_of
 from glossa.live.reload import Watch
 from glossa.live.replies import Speaker
-from tests.test_cli import run
+from shell import call as run
 from tests.virtual import MARIGOLD
 
 SECRETS = mock.patch.dict(os.environ, {"MARIGOLD_HATCH_PIN": "8642"})

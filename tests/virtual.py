@@ -10,8 +10,9 @@ from glossa.commands import Command
 from glossa.files import find_house
 from glossa.links import Declined, Inbox, Link, LinkError, Unanswered, Unreachable
 from glossa.live import Engine, Order, Outbox, Record, Result, read_heard
+from tests import shared
 
-MARIGOLD = glossa.load_house("marigold")
+MARIGOLD = shared.house("marigold")
 MATCHER = glossa.Matcher(MARIGOLD, remember=2000)
 
 

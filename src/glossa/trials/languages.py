@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from glossa.hearing.numbers import NumberReader
 from glossa.hearing.tokens import tokenize
@@ -13,7 +13,7 @@ from glossa.language.check import lacking
 from glossa.language.schema import read_language
 from glossa.trials.modules import Told
 
-EVERY = 10_000
+UP_TO = 10_000
 """Whole numbers from 0 up to this one are tried."""
 SHOWN = 5
 
@@ -36,16 +36,16 @@ def of_languages(house: House) -> Iterator[Told]:
         if wrong:
             shown = ", ".join(f"{n} (“{said}” is {read})" for n, said, read in wrong[:SHOWN])
             yield (
-                f"{name}: numbers.spell", "numbers are not read back", f"{file.language}: {many(len(wrong), 'number')} up to {EVERY:,}: {shown}",
+                f"{name}: numbers.spell", "numbers are not read back", f"{file.language}: {many(len(wrong), 'number')} up to {UP_TO:,}: {shown}",
                 "what is said for them is taken for another number, or for none", "mend the rules, or add the words to spellings",
             )  # fmt: skip
 
 
-def unread_numbers(tag: str) -> list[tuple[int, str, str]]:
-    """The whole numbers to ``EVERY`` that a language says and does not read as themselves: the number, what is said, and what is read."""
+def unread_numbers(tag: str, numbers: Iterable[int] = range(UP_TO + 1)) -> list[tuple[int, str, str]]:
+    """Those of some whole numbers that a language says and does not read as themselves: the number, what is said, and what is read."""
     language = load_language(tag)
     reader, found = NumberReader(language), []
-    for number in range(EVERY + 1):
+    for number in numbers:
         said = language.spelling.say(number)
         read = [q.value for q in reader.read(tokenize(said, language.numbers.thousands))] if said else []
         if read != [number]:
