@@ -116,7 +116,7 @@ class Boxes(unittest.TestCase):
         self.assertTrue(all(b - a >= 0.1 for a, b in zip(times, times[1:], strict=False)), "the gap is kept")
         self.assertTrue(all(a[0] != b[0] for a, b in zip(changes, changes[1:], strict=False)), "up and down are told in turn")
 
-    def test_what_is_too_much_is_refused_and_what_is_left_is_reported(self) -> None:
+    def test_a_full_outbox_refuses_and_reports_the_rest(self) -> None:
         results: list[Result] = []
         link = Flaky([0.0])
         link.closed_to = Unreachable("no route")
@@ -130,7 +130,7 @@ class Boxes(unittest.TestCase):
         self.assertEqual((len(results), box.work()), (1006, float("inf")))
 
     @given(st.lists(st.sampled_from(["a", "b", "wait"]), max_size=8))
-    def test_a_sequence_gives_out_every_command_once_with_its_waits_between(self, names: list[str]) -> None:
+    def test_a_sequence_gives_each_command_once_with_its_waits(self, names: list[str]) -> None:
         commands = [WaitCommand(wait=1.0) if n == "wait" else TextCommand("x", text=n) for n in names]
         sequence = Sequence(1, commands, since=0.0, language="en", before={})
         given_out: list[str] = []

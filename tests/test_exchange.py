@@ -193,7 +193,7 @@ public $request = may I speak to ($people1 | $people2);
         self.assertIn("tea.jsgf:3: left out: $brew: what is repeated more than 3 times", told)
         self.assertEqual(glossa.Matcher(glossa.load_house(self.house)).match("brew a pot of green tea").outcome, "accept")
 
-    def test_numbers_with_a_tag_become_a_slot_with_the_unit_behind_them(self) -> None:
+    def test_tagged_numbers_become_slots_with_units(self) -> None:
         text = "#JSGF V1.0;\npublic <water> = water the (roses {roses} | lawn {lawn}) [<time>];\n<time> = for (five {5} | ten {10}) minutes;\n"
         self.take("garden.jsgf", text, "--write")
         house = glossa.load_house(self.house)
@@ -331,7 +331,7 @@ class Things(unittest.TestCase):
         self.assertEqual(run("test", str(flat))[0], 0)
         self.assertEqual(run("new", str(flat), "--from", str(self.folder / "0.td.json"))[0], 1 + 1, "nothing is overwritten")
 
-    def test_two_of_one_shape_are_one_kind_and_others_come_beside_a_house_with_one_link(self) -> None:
+    def test_things_of_one_shape_share_a_kind(self) -> None:
         lamps = [
             json.loads(json.dumps(LAMP).replace("shelf", name).replace("Shelf", name.title())) for name in ("shelf", "bench")
         ]
@@ -406,7 +406,7 @@ steps = []
         house = glossa.house.read_house(self.HOUSE, {"m.csv": table})
         return teaching_plan(glossa.Matcher(house), house.sources["module"], **options)
 
-    def test_what_sounds_alike_goes_into_different_groups_and_what_does_not_fit_is_told(self) -> None:
+    def test_similar_phrases_go_into_different_groups(self) -> None:
         plan = self.plan(
             "code,utterance\n10,fine wine\n20,fine line\n30,lift up\n40,open the door\n50,nonsense words\n60,would you open the enormous iron cellar shutter\nFF,\n"
         )
@@ -424,7 +424,7 @@ steps = []
         self.assertEqual((wrong, codes.phrases, codes.silent), ([], plan.phrases, ("FF",)))
         self.assertEqual(list(codes.utterances)[:4], ["10", "20", "30", "40"], "the module's places keep their codes")
 
-    def test_an_empty_table_gets_something_of_every_intent_and_more_fills_it_up(self) -> None:
+    def test_an_empty_table_gets_every_intent_first(self) -> None:
         plan = self.plan("code,utterance\n")
         self.assertEqual(sorted(lesson.intent for g in plan.groups for lesson in g.lessons), ["door", "lift", "line", "wine"])
         self.assertTrue(all(not lesson.near for g in plan.groups for lesson in g.lessons))
@@ -476,7 +476,7 @@ class Drum(Ear):
         pass
 """
 
-    def test_an_entry_point_is_all_that_a_source_of_ones_own_takes(self) -> None:
+    def test_an_entry_point_adds_a_source(self) -> None:
         text = '[house]\nname = "Band"\n[sources.drum]\ntype = "drum"\nbeats = 1\n[intents.drum]\nphrases = ["drum on"]\nsteps = [{ text = "D" }]\n'
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)

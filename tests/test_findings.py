@@ -112,7 +112,7 @@ read = "height"
 
 
 class Unreported(unittest.TestCase):
-    def test_what_is_changed_by_amounts_and_never_reported_is_found_once(self) -> None:
+    def test_unreported_changes_are_found_once(self) -> None:
         for link, state, wanted in (
             ("mqtt", "", [("kinds.blind.properties.height", "nothing reports the height of east, west")]), ("simulated", "", []),
             ("mqtt", 'state = { topic = "b/$id" }', []),
@@ -208,7 +208,7 @@ class SoundAlikes(unittest.TestCase):
 
 
 class Itself(unittest.TestCase):
-    @settings(max_examples=shared.draws(30))
+    @settings(max_examples=shared.draws(15))
     @given(st.lists(st.sampled_from(NAMES), min_size=2, max_size=6, unique=True))
     def test_every_name_is_understood_as_itself(self, names: list[str]) -> None:
         devices = "".join(f'[devices.d{i}]\nkind = "thing"\nnames = ["{n}"]\n' for i, n in enumerate(names))
@@ -279,7 +279,7 @@ class Talk(unittest.TestCase):
 class Modules(unittest.TestCase):
     """Recognisers that send a code for each phrase."""
 
-    def test_what_does_not_fit_is_not_told_apart_or_means_nothing(self) -> None:
+    def test_module_codes_that_cannot_work_are_found(self) -> None:
         text = (
             '[house]\nname = "M"\n[sources.ear]\ntype = "serial"\nport = "/dev/x"\ncode_bytes = 1\ncodes = "ear.csv"\nmost = 4\ngroup = 3\nseconds = 1.2\n'
             "[devices.lamp]\nnames = ['lamp']\nproperties.power = { type = 'switch', command = { topic = 'l', payload = '$raw' } }\n"

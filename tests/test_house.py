@@ -77,7 +77,7 @@ class Reading(unittest.TestCase):
         assert house.wake is not None
         self.assertEqual((house.wake.accept, house.wake.window, house.wake.after_command), (0.85, 8.0, "sleep"))
 
-    def test_every_mistake_is_listed_with_its_line_key_and_the_nearest_word(self) -> None:
+    def test_mistakes_have_line_key_and_nearest_word(self) -> None:
         text = HOUSE.replace('room = "den"', 'room = "dne"').replace("set = {", "sett = 1\nset = {")
         text += '[intents.x]\nphrases = ["turn (on | off $device"]\nread = "lvl"\n[links.l]\ntype = "serail"\n[matching]\naccept = 2\n'
         found = "\n".join(problems(text))
@@ -220,7 +220,7 @@ class OwnLanguages(unittest.TestCase):
             ),
         )
 
-    def test_numbers_that_are_not_read_back_and_lists_that_lack_are_found(self) -> None:
+    def test_unread_numbers_and_missing_lists_are_found(self) -> None:
         house = glossa.load_house(self.folder)
         found = {f.place: f.what for f in findings(house)}
         self.assertIn("eo.toml: grammar.except", found)
@@ -240,7 +240,7 @@ class OwnLanguages(unittest.TestCase):
         st.lists(st.lists(st.sampled_from("abc"), min_size=1, max_size=3), min_size=1, max_size=5),
         st.lists(st.sampled_from("abc"), max_size=6),
     )
-    def test_phrases_with_alternatives_are_those_that_they_stand_for(self, listed, words) -> None:  # type: ignore[no-untyped-def]
+    def test_patterns_equal_their_expansions(self, listed, words) -> None:  # type: ignore[no-untyped-def]
         one = "(" + " | ".join(" ".join(p) for p in listed) + ") [c] [a b]"
         each = [(*p, *c, *ab) for p in listed for c in ((), ("c",)) for ab in ((), ("a", "b"))]
         patterned, plain = PhraseSet.of([one]), PhraseSet.of(each)

@@ -95,9 +95,9 @@ class Sentences(unittest.TestCase):
                     match = shared.matcher(name).match(sentence.text, tag, mode)
                     self.assertIn(match.outcome, ("accept", "confirm", "ask"), (name, sentence.text))
 
-    def test_a_grammar_holds_them_and_all_that_is_drawn_from_it_is_understood(self) -> None:
+    def test_a_grammar_holds_them_and_its_draws_are_understood(self) -> None:
         for name in shared.some_houses():
-            dice = random.Random(name)
+            dice = random.Random(7)  # the same for each, so that a house more changes nothing for the others
             for tag in shared.house(name).languages:
                 grammars = {
                     mode: grammar_of(shared.house(name), tag, mode, commands=True) for mode in ("", *shared.house(name).modes)
@@ -161,7 +161,7 @@ class Notations(unittest.TestCase):
             assume(len(again) < MOST_WAYS)  # jsgf says a repeat in brackets, with more ways to the same
             self.assertEqual({s.words for s in again}, said, f"{notation}:\n{write(grammar)}")
 
-    def test_a_house_takes_back_what_it_gives_out_as_its_own_phrases(self) -> None:
+    def test_exported_phrases_come_back_as_they_were(self) -> None:
         back = same = 0
         for name in shared.some_houses():
             for tag in shared.house(name).languages:

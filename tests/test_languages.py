@@ -29,7 +29,7 @@ LEAST_POLITE = 0.98
 
 
 class Houses(unittest.TestCase):
-    def test_what_is_said_for_a_number_is_read_as_it(self) -> None:
+    def test_spoken_numbers_are_read_back(self) -> None:
         for tag in ("de", "fr", "es", "en"):
             self.assertEqual(unread_numbers(tag, shared.some(range(UP_TO + 1), 7))[:3], [], tag)
 
@@ -75,7 +75,7 @@ class Politeness(unittest.TestCase):
 
         return [drawn(parse(phrase)) for phrase in phrases for _ in range(3 if is_pattern(phrase) else 1)]
 
-    def test_hardly_any_of_it_turns_a_command_into_something_else(self) -> None:
+    def test_courtesy_changes_no_command(self) -> None:
         for tag, (name, *commands) in POLITELY.items():
             dice = random.Random(7)
             plain = {command: shared.matcher(name).match(command).best for command in commands}
@@ -129,7 +129,7 @@ class Several(unittest.TestCase):
                 self.assertIn(match.outcome, ("accept", "confirm", "ask"), text)
                 self.assertEqual(match.best and dict(match.best.slots), {"device": ("lamp",), "level": 40}, text)
 
-    def test_a_plural_that_no_rule_makes_and_an_article_that_a_name_brings_along(self) -> None:
+    def test_irregular_plurals_and_articles_in_names(self) -> None:
         house = read_house(
             '[house]\nname = "G"\nlanguages = ["fr"]\n[kinds.oeil]\nnouns = ["oeil-de-boeuf"]\nplurals = ["yeux-de-boeuf"]\n'
             'properties.power = { type = "switch", command = { topic = "$id", payload = "$raw" } }\n'

@@ -184,7 +184,7 @@ class Delivery(unittest.TestCase):
             self.world.hear("galley lamp brighter")
             self.assertEqual(self.world.said[-1], "I don't know yet what level galley lamp is at")
 
-    def test_a_link_that_stays_down_is_told_of_once_and_tried_less_and_less(self) -> None:
+    def test_a_dead_link_is_reported_once_and_retried_less_often(self) -> None:
         self.boat.down = "no route"
         self.world.boxes["boat"].lost("the cable was pulled")
         before = self.boat.opened
@@ -339,7 +339,7 @@ set = { power = "$power" }
                 self.assertNotIn(secret, kept)
         self.assertIn("panel 5C 01", [c for _, c in self.world.wires["panel"].arrived])
 
-    def test_a_passcode_is_starred_however_it_is_written_or_misheard(self) -> None:
+    def test_passcodes_are_starred_in_every_spelling(self) -> None:
         secrecy = Secrecy(MATCHER, [{"MARIGOLD_HATCH_PIN": "2446"}])
         for said in (
             "2446", "２４４６", "²⁴⁴⁶", "2.4.4.6", "24-46", "2 4 4 sex", "too for for six", "two double four six", "twenty four forty six", "2 um 4 and 4 6",
@@ -353,7 +353,7 @@ set = { power = "$power" }
             self.assertEqual(secrecy.text(plain), plain)
         self.assertEqual(secrecy.text("a\x1b[2Jb\ufffe\u202e"), "a [2Jb  ")
 
-    def test_digits_around_a_question_for_a_passcode_are_in_doubt(self) -> None:
+    def test_digits_near_a_passcode_question_are_starred(self) -> None:
         world = World(awake=True, environment={})  # no variable: the passcode is known to nobody
         world.hear("open the hatch", 1)
         for said in (
@@ -381,7 +381,7 @@ set = { power = "$power" }
         self.assertEqual(again.hear("open the hatch eight six four two", 40).data["reason"], "locked")  # type: ignore[union-attr]
         self.assertEqual(again.hear("open the hatch eight six four two").data["outcome"], "accept")  # type: ignore[union-attr]
 
-    def test_what_keeps_a_passcode_from_working_is_told_at_the_start(self) -> None:
+    def test_missing_passcodes_are_reported_at_the_start(self) -> None:
         for environment, why in (
             ({}, "is not set"),
             ({"MARIGOLD_HATCH_PIN": "24-46"}, "nobody can say"),

@@ -109,7 +109,7 @@ class Evidence(unittest.TestCase):
 
 
 class Threads(unittest.TestCase):
-    def test_one_matcher_for_eight_threads_gives_what_one_gives_alone(self) -> None:
+    def test_eight_threads_get_what_one_gets(self) -> None:
         rows = glossa.read_table((HOUSES / "townhouse" / "table.csv").read_text(), "t", shared.house("townhouse"))
         texts = [row.utterance for row in shared.some(rows, 10)][:160]
         alone = [shared.matcher("townhouse").match(text) for text in texts]
@@ -152,7 +152,7 @@ class Decisions(unittest.TestCase):
         match = MATCHER.match(text, **options)
         return str(match.outcome), match.reason
 
-    def test_what_is_never_bridged(self) -> None:
+    def test_never_bridged(self) -> None:
         cases = {
             "never turn on the galley lamp": "negation",
             "do not turn the galley lamp off": "negation",
@@ -508,7 +508,7 @@ class Properties(unittest.TestCase):
                 told = reference.amounts(utterance, grammar, twins[0], 0.7)
                 self.assertEqual({t: round(a, 6) for t, a in mine.items()}, {t: round(a, 6) for t, a in told.items()})
 
-    def test_what_a_sentence_beside_a_phrase_saves_is_never_thought_to_be_less(self) -> None:
+    def test_savings_are_never_underestimated(self) -> None:
         beside = Path(__file__).parent / "talk" / "beside" / "en"
         lines = {
             kind: (beside / f"{kind}.txt").read_text(encoding="utf-8").splitlines() for kind in ("front", "behind", "telling")

@@ -65,7 +65,7 @@ class Clauses(Lines):
         for text in ("someone left the store light on again", "we saw the plumber turn the house lights off"):
             self.assertNotEqual(shared.matcher("brockhall").match(text).outcome, "accept", text)
 
-    def test_a_clause_says_how_something_is_or_names_what_the_command_names(self) -> None:
+    def test_a_clause_describes_or_names_the_same_device(self) -> None:
         off = {"device": ("straighteners",), "power": "off"}
         self.accepted(
             "larkhill",
@@ -120,7 +120,7 @@ class Clauses(Lines):
 class Sentences(Lines):
     """Sentences beside a command that the house file knows nothing of, and words that make a command a part of what is told."""
 
-    def test_one_that_ended_or_begins_leaves_the_command_what_it_is(self) -> None:
+    def test_a_sentence_before_or_after_changes_no_command(self) -> None:
         lamp, radio = ("switch", {"device": ("galley_lamp",), "power": "on"}), ("switch", {"device": ("radio",), "power": "off"})
         self.accepted(
             "marigold",
@@ -149,7 +149,7 @@ class Sentences(Lines):
             "spanish", {"me he dejado la luz de la cocina encendida apágala": ("turn_off", {"device": ("luz_cocina",)})}
         )
 
-    def test_rooms_behind_the_command_and_another_one_of_the_kind(self) -> None:
+    def test_rooms_behind_the_command(self) -> None:
         matcher = shared.matcher("townhouse")
         for text, rooms in (
             ("lights on in the hall and the landing", {"hall", "landing"}),
@@ -547,7 +547,7 @@ if __name__ == "__main__":
 
 
 class OtherLanguages(Lines):
-    def test_more_and_less_is_said_in_other_words_than_the_phrases(self) -> None:
+    def test_more_and_less_in_other_words(self) -> None:
         self.accepted(
             "moulin",
             {

@@ -22,7 +22,7 @@ TAKEN_BACK = ("", "uh ", "no ", "sorry ", "i mean ", "no wait ")
 
 
 class OtherWords(unittest.TestCase):
-    def test_nearly_all_are_carried_out_and_none_is_taken_for_another_command(self) -> None:
+    def test_other_wordings_are_carried_out_and_never_mistaken(self) -> None:
         for name in shared.some(("townhouse", "mirabelle", "marigold", "azahar", "rotdorn"), 3):
             house, rows = accuracy.houses([name])[name]
             lines = [line for line in reworded.filled(house, rows) if line[0].endswith("ways")]
@@ -35,7 +35,7 @@ class OtherWords(unittest.TestCase):
 
 
 class Strangers(unittest.TestCase):
-    def test_little_is_done_about_what_a_house_does_not_have(self) -> None:
+    def test_unknown_devices_are_rarely_acted_on(self) -> None:
         acted: Counter[str] = Counter()
         every: Counter[str] = Counter()
         for name in shared.some(("townhouse", "marigold", "glasshouse", "rotdorn", "mirabelle", "azahar"), 3):
@@ -55,7 +55,7 @@ class BegunAgain(unittest.TestCase):
     matcher = glossa.Matcher(house)
     plain = tuple(r.utterance for r in rows if not r.session and not r.parts and r.outcomes == ("accept",) and " " in r.utterance)
 
-    @settings(max_examples=shared.draws(150))
+    @settings(max_examples=shared.draws(100))
     @given(st.sampled_from(plain), st.integers(1, 8), st.sampled_from(TAKEN_BACK))
     def test_means_what_was_begun_again_or_is_not_carried_out(self, line: str, given_up: int, taken_back: str) -> None:
         words = line.split()

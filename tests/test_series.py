@@ -119,7 +119,7 @@ class Numbered(unittest.TestCase):
             with self.subTest(text):
                 self.assertNotEqual(match.outcome, "accept")
 
-    def test_a_number_too_many_and_both_ways_of_a_switch_switch_nothing(self) -> None:
+    def test_surplus_numbers_and_both_states_switch_nothing(self) -> None:
         brockhall = shared.matcher("brockhall")
         for text in ("spot one two on", "spots one two three off"):  # half of them are not to be done
             with self.subTest(text):
@@ -267,7 +267,7 @@ class Amounts(Lines):
 
 
 class OtherThings(Lines):
-    def test_a_word_of_another_phrase_behind_a_name_is_another_noun(self) -> None:
+    def test_a_known_word_after_a_name_is_another_noun(self) -> None:
         for text in ("galley lamp kettle to forty", "galley lamp toaster to forty"):
             match = shared.matcher("marigold").match(text)
             with self.subTest(text):
@@ -293,7 +293,7 @@ class OtherThings(Lines):
         devices = ("kitchen_ceiling", "worktop_lights", "kitchen_fan", "kitchen_speaker")
         self.assertEqual((match.outcome, match.best.slots["device"]), ("accept", devices))
 
-    def test_the_verb_of_a_separable_one_is_said_with_its_particle(self) -> None:
+    def test_separable_verbs_need_their_particle(self) -> None:
         for text in ("shut the kettle down", "shut down the kettle", "power the kettle down"):
             match = shared.matcher("townhouse").match(text)
             with self.subTest(text):

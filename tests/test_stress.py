@@ -100,7 +100,7 @@ class Errors(unittest.TestCase):
                 self.assertIn(slip.sort, SORTS)
                 self.assertGreater(slip.likelihood, 0)
 
-    def test_what_a_recogniser_writes_are_words_of_the_language_by_sound_and_by_how_common_they_are(self) -> None:
+    def test_errors_are_similar_sounding_common_words(self) -> None:
         english = MAKERS["marigold"]["en"]
         heard = [w for w, _ in english.alike("lamp")]
         self.assertLessEqual({"lamb", "lump", "ramp"}, set(heard))

@@ -216,7 +216,7 @@ class Languages(unittest.TestCase):
                 event = talk(text, house=HORNO, matcher="horno")[0]
                 self.assertEqual((event.language, event.reply), (language, reply))
 
-    def test_a_question_is_answered_in_the_language_that_it_was_asked_in(self) -> None:
+    def test_answers_are_heard_in_the_language_of_the_question(self) -> None:
         events = talk("pon el horno a doscientos", "el grande", house=HORNO, matcher="horno")
         self.assertEqual(
             (events[1].outcome, events[1].slots["device"], events[1].reply),

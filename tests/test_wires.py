@@ -156,7 +156,7 @@ def of(records: list[Record], *kinds: str) -> list[dict[str, Any]]:
 
 
 class Brokers(Wires):
-    def test_a_message_goes_out_and_states_come_back_in_both_versions(self) -> None:
+    def test_messages_and_states_in_both_protocol_versions(self) -> None:
         for version in ("3.1.1", "5") if mosquitto() else ("3.1.1",):
             with self.subTest(version):
                 self.there_and_back(version)
@@ -424,7 +424,7 @@ class Sockets(Wires):
         with self.assertRaisesRegex(Unreachable, "refused"):
             TcpLink(TcpOptions(host="127.0.0.1", port=9)).open(Ears())
 
-    def test_what_a_standing_device_takes_only_in_part_is_never_finished_later(self) -> None:
+    def test_a_half_taken_message_is_never_finished_later(self) -> None:
         with socket.socket() as server:
             server.bind(("127.0.0.1", 0))
             server.listen(1)
@@ -649,7 +649,7 @@ class Listening(Wires):
             )
             self.assertGreaterEqual(health["accepted"], 2)
 
-    def test_half_a_request_is_not_acted_on_and_slow_ones_make_room(self) -> None:
+    def test_half_requests_do_nothing_and_slow_ones_make_room(self) -> None:
         heard: list[bytes] = []
 
         def hear(body: bytes, waited: float) -> dict[str, int]:
@@ -866,7 +866,7 @@ class Listening(Wires):
             read(b"\xd1\x02GO\xd1\x41\xd1\x42\xd1\x43\xd1\x41")
         self.assertEqual([(r["mode"], r["sources"]) for r in of(records, "mode")], [("steering", ["module"]), ("", ["module"])])
 
-    def test_a_changed_house_file_is_taken_when_it_is_whole_and_valid(self) -> None:
+    def test_only_a_valid_changed_house_is_loaded(self) -> None:
         path = self.folder / "house.toml"
         text = (glossa.files.find_house("marigold")).read_text().replace('tables = ["codes.csv"]', "")
         household = self.household()
@@ -943,7 +943,7 @@ class Listening(Wires):
         self.assertLess(len((self.folder / "said").read_text().splitlines()), 9, "old answers are dropped")
         slow.close()
 
-    def test_an_error_of_the_program_itself_ends_one_line_and_no_more(self) -> None:
+    def test_an_internal_error_ends_one_line_only(self) -> None:
         with self.live(MARIGOLD, (), dry=True) as (live, records):
             hear = live.engine.hear
             live.engine.hear = lambda *a: 1 / 0  # type: ignore[method-assign, assignment]
@@ -986,7 +986,7 @@ class Processes(Wires):
         self.assertTrue(until(lambda: (self.folder / "practice" / "house.toml").exists(), 20))
         return self.folder / "practice"
 
-    def test_from_the_demo_household_to_a_log_that_is_played_again(self) -> None:
+    def test_a_session_is_logged_and_replayed(self) -> None:
         place = self.practice()
         said = (
             b"ahoy barnacle\ngalley lamp to forty\n"
@@ -1050,7 +1050,7 @@ class Processes(Wires):
             out, err = process.communicate(timeout=120)
             self.assertEqual((process.returncode, json.loads(out.splitlines()[-1])["event"], err), (0, "stop", b""))
 
-    def test_what_was_said_while_the_program_was_stopped_is_late(self) -> None:
+    def test_words_heard_while_suspended_are_late(self) -> None:
         place = self.practice()
         port = glossa.load_house(place).links["boat"].options.port
         process = self.start(
