@@ -14,6 +14,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import gc
+import importlib
 import io
 import multiprocessing
 import os
@@ -29,6 +30,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
 from pathlib import Path
+
+from tests import shared
 
 HERE = Path(__file__).parent
 SLOWEST = HERE / "slowest.txt"
@@ -193,9 +196,18 @@ def chosen(patterns: list[str]) -> dict[str, unittest.TestCase]:
     return {name: tests[name] for name in sorted(names, key=lambda n: (slowest.get(n, len(slowest)), _module(n)))}
 
 
+def _load() -> None:
+    """Load what most processes would load for themselves: packages that are slow to import, and the samples, compiled."""
+    for package in ("matplotlib.figure", "matplotlib.backends.backend_agg", "pandas", "scipy.optimize"):
+        importlib.import_module(package)
+    for name in shared.SAMPLES:
+        shared.matcher(name).match("on")
+
+
 def run_all(tests: dict[str, unittest.TestCase], jobs: int, fail_fast: bool) -> list[Outcome]:
     """Run tests in so many processes."""
     waiting, outcomes = list(tests), list[Outcome]()
+    _load()
     gc.freeze()
     gc.set_threshold(50_000, 20, 20)  # as the command line has it
     progress = Progress(waiting, sys.stdout)  # type: ignore[arg-type]
