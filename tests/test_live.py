@@ -258,6 +258,13 @@ class Knowing(unittest.TestCase):
         self.assertEqual(self.world.wires["boat"].arrived[-1][1], "boat marigold/saloon_lamp/level/set 153")
         self.assertEqual(self.world.said, ["I don't know yet what level saloon lamp is at", "saloon lamp 60"])
 
+    def test_only_news_is_recorded_as_a_state(self) -> None:
+        for retained in (True, False, False):  # what a broker had kept, news, and the same once more
+            level = b"26" if retained else b"51"
+            self.world.engine.arrived("boat", "marigold/saloon_lamp/level", level, retained)
+        states = [r.data["value"] for r in self.world.records if r.kind == "state"]
+        self.assertEqual(states, [20])
+
     def test_rubbish_is_no_state_and_is_told_of_once(self) -> None:
         for _ in range(5000):
             self.world.engine.arrived("boat", "marigold/saloon_lamp/level", b"\xff\x00 NaN {")

@@ -162,7 +162,8 @@ class Decisions(unittest.TestCase):
             "the galley lamp was on all night": "confidence",
             "my aunt turned on the galley lamp": "confidence",
             "turn on the attic lamp": "confidence",
-            "galley lamp on in ten minutes": "confidence",
+            "galley lamp on in ten minutes": "later",
+            "when the film starts galley lamp on": "condition",
             "set the reading lamp to ninety": "range",
             "port five": "mode",
         }

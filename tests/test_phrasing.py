@@ -40,11 +40,9 @@ class Clauses(Lines):
             {
                 "we're sinking run the bilge pump": ("pump_out", {}),
                 "dinner is ready turn the saloon lamp on": ("switch", {"device": ("saloon_lamp",), **on}),
-                "before you go to sleep switch the inverter off": ("switch", {"device": ("inverter",), "power": "off"}),
                 "I can't see a thing turn the engine room lamp on": ("switch", {"device": ("engine_lamp",), **on}),
                 "close the galley vent the smoke is in my eyes": ("shut_vent", {"device": ("galley_vent",)}),
                 "would somebody close the saloon vent the rain's coming in": ("shut_vent", {"device": ("saloon_vent",)}),
-                "turn the radio off before he says something daft": ("switch", {"device": ("radio",), "power": "off"}),
                 "turn the radio off there's nothing but rubbish": ("switch", {"device": ("radio",), "power": "off"}),
                 "close the galley vent people can see in": ("shut_vent", {"device": ("galley_vent",)}),
                 "the band are ready so galley lamp to forty": ("set_level", {"device": ("galley_lamp",), "level": 40}),

@@ -12,10 +12,14 @@ import accuracy
 import glossa
 import reworded
 import strangers
+import timed
+from glossa.house import read_house
 from glossa.trials.measures import kind
 from tests import shared
 
 MATCHER = shared.matcher("marigold")
+LEAST_NAMED, LEAST_AT_ONCE = 0.85, 0.6
+"""The least shares of orders for later that are refused as such, and of lines that only look like them that are carried out."""
 LEAST = {"switch": 0.9, "value": 0.95, "any": 0.97}
 """The shares of commands in other words that are carried out."""
 TAKEN_BACK = ("", "uh ", "no ", "sorry ", "i mean ", "no wait ")
@@ -48,6 +52,30 @@ class Strangers(unittest.TestCase):
         for sort, most in (("instead", 0.04), ("behind", 0.07)):
             self.assertGreater(every[sort], 100)
             self.assertLess(acted[sort] / every[sort], most, sort)
+
+
+class OtherTimes(unittest.TestCase):
+    def test_orders_for_later_or_under_a_condition_are_refused_by_name(self) -> None:
+        for tag in timed.ORDERS:
+            counts: dict[str, Counter[str]] = {}
+            for listed, name, order, line in timed.lines(tag):
+                match, plain = shared.matcher(name).match(line), shared.matcher(name).match(order)
+                sort = listed.removesuffix("_aside")
+                same = match.outcome == "accept" and match.best and plain.best and match.best.meaning == plain.best.meaning
+                counts.setdefault(sort, Counter()).update(all=1, named=match.reason in ("later", "condition"), same=bool(same))
+                if sort != "now":
+                    self.assertNotEqual(match.outcome, "accept", line)
+            for sort in ("later", "condition"):
+                self.assertGreater(counts[sort]["named"] / counts[sort]["all"], LEAST_NAMED, f"{tag} {sort}")
+            self.assertGreater(counts["now"]["same"] / counts["now"]["all"], LEAST_AT_ONCE, tag)
+
+    def test_what_a_phrase_takes_is_no_other_time(self) -> None:
+        house = read_house(
+            '[house]\nname = "T"\n[slots.time]\ntype = "number"\nunit = "minutes"\n'
+            '[intents.remind]\nphrases = ["remind me in $time", "tea at eight o\'clock", "lights when the film starts"]\ndefaults = { time = 5 }\nreply = "yes"\n'
+        )
+        for line in ("remind me in ten minutes", "tea at eight o'clock", "lights when the film starts please"):
+            self.assertEqual(glossa.Matcher(house).match(line).outcome, "accept", line)
 
 
 class BegunAgain(unittest.TestCase):

@@ -155,7 +155,7 @@ class Staying(unittest.TestCase):
 class Refusals(unittest.TestCase):
     def test_they_say_why(self) -> None:
         cases = {
-            "turn the hall lamp on in ten minutes": "I can only do things now, not at another time",
+            "turn the hall lamp on in ten minutes": "I can only do that now, not “in ten minutes”",
             "turn the garage lamp on": "There is no garage here",
             "switch the awning on": "awning can't do that",
             "don't turn the hall lamp off": "Then I leave that as it is",

@@ -16,8 +16,12 @@ STOPPED: Mapping[str, str] = {
     "sign": "unclear_sign",
     "second unit": "two_units",
     "second command": "half_named",
+    "later": "only_now",
+    "condition": "only_now",
 }
 """The texts for what stopped a reading."""
+PLAIN = ("second command", "later", "condition")
+"""What is named even where it is not sure what was meant."""
 
 
 def why_not(matcher: Matcher, match: Match, best: Reading, intent: Intent) -> str:
@@ -39,14 +43,13 @@ def why_not(matcher: Matcher, match: Match, best: Reading, intent: Intent) -> st
     if match.reason == "wrong room":
         device = best.slots.get("device")
         return language.text("not_there", device=names(house, device if isinstance(device, tuple) else (), language))
-    if match.reason in STOPPED and (match.reason == "second command" or best.confidence >= intent.matching.confirm):
+    if match.reason in STOPPED and (match.reason in PLAIN or best.confidence >= intent.matching.confirm):
         return language.text(STOPPED[match.reason], words=match.detail.replace(" / ", ", "))
     cause = _but_for_one_thing(matcher, match, best, language) if match.reason == "confidence" else ""
     return cause or language.text("rejected")
 
 
 _CAUSES: tuple[tuple[str, str, tuple[str, ...]], ...] = (
-    ("only_now", "another time", ("number before", "number inside", "number behind", "small behind")),
     (
         "no_place",
         "foreign place",
@@ -69,7 +72,7 @@ def _but_for_one_thing(matcher: Matcher, match: Match, best: Reading, language: 
     return ""
 
 
-_NAMED = {"only_now": "words", "no_place": "place", "cannot": "device"}
+_NAMED = {"no_place": "place", "cannot": "device"}
 """What has to be known for a text to say something."""
 
 

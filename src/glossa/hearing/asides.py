@@ -66,10 +66,10 @@ class Asides:
         self._persons = self._doers - self._objects
         self._signs = self._felt | self._persons  # of a sentence: "I dropped it", "it's dark"
         self._asked = frozenset(own.asked)
-        self._conditions, self._linking = frozenset(own.conditions), frozenset(own.linking)
+        self._conditions, self._linking = language.phrases("when", "condition"), frozenset(own.linking)
         self._reporting, self._particles = frozenset(own.speech), frozenset(own.particles)
         self._joined, self._movable = frozenset(grammar.joined), frozenset(grammar.after_number_only)
-        self._timing = frozenset(grammar.ahead) | frozenset(grammar.absolute)
+        self._timing = language.phrases("when", "delay").single | frozenset(grammar.absolute)
         self._leading = language.phrases("grammar", "consequence").first
         self._beginning, self._opened = language.phrases("grammar", "clause"), language.phrases("grammar", "request")
 
@@ -99,7 +99,7 @@ class Asides:
     def _ended(self, line: _Heard) -> int:
         words, roles = line.words, line.roles
         start = next((at for at in range(line.first) if self._beginning.at(words, at)), line.first)  # the "mir" of "mir ist kalt"
-        if words[start] in self._conditions:  # "if you see her turn the lamp on" is for another time
+        if self._conditions.at(words, start):  # "if you see her turn the lamp on" is for another time
             return 0
         if (words[line.first] in self._language.verbs and line.first not in line.names) or self._forbids(line, start):
             return 0  # "turn the lamp on ...", "never turn the lamp on"

@@ -24,6 +24,7 @@ from glossa.hearing.numbers import HOMOPHONE, Quantity
 from glossa.hearing.repair import Dropped, Repairs
 from glossa.hearing.roles import How, Role
 from glossa.hearing.tagging import Tagging
+from glossa.hearing.timing import Timed, Timing
 from glossa.hearing.tokens import DASHES, MOST_TOKENS, Token, tokenize
 from glossa.hearing.vocabulary import WordEdge
 
@@ -50,6 +51,7 @@ class Utterance(Struct, frozen=True, gc=False):
         telling: the tokens that no clause holds that is beside the command: names, directions, numbers; as a bit mask.
         pointed: the devices that "it" stands for because a clause in front names them, as a bit mask.
         beside: where sentences beside a command may end and begin.
+        timed: the times other than now and the conditions that it holds.
         dropped: the false starts and hesitations that were taken out before.
     """
 
@@ -70,6 +72,7 @@ class Utterance(Struct, frozen=True, gc=False):
     telling: int = 0
     pointed: int = 0
     beside: Beside = Beside()
+    timed: tuple[Timed, ...] = ()
     dropped: tuple[Dropped, ...] = ()
 
     def weight(self, mask: int) -> float:
@@ -109,7 +112,7 @@ class Hearing:
 
     def __init__(self, lexicon: Lexicon) -> None:
         self.lexicon, self.language = lexicon, lexicon.language
-        self._devices, self._tagging = DeviceGrammar(lexicon), Tagging(lexicon)
+        self._devices, self._tagging, self._timing = DeviceGrammar(lexicon), Tagging(lexicon), Timing(lexicon.language)
         self._recent = lru_cache(MOST_RECENT)(self._analysed)
         language = lexicon.language
         grammar = language.grammar
@@ -183,7 +186,7 @@ class Hearing:
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions,
             roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.requests, clauses.telling,
-            clauses.pointed, clauses.beside, dropped,
+            clauses.pointed, clauses.beside, self._timing.of(words, roles.roles, quantities), dropped,
         )  # fmt: skip
 
     def _without_numbers(

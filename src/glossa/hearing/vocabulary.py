@@ -472,6 +472,7 @@ class Vocabulary:
             language.verbs,
             language.common,
             language.same,
+            language.phrases("when", "later").words,
         )
         return any(word in k for k in lists) or self.respelt(word) in self._spelt
 

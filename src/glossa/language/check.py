@@ -21,6 +21,8 @@ WANTED = (
     ("question", "a question would be taken for an order"),
     ("talk", "talk would be asked back about"),
     ("asides.governing", "a sentence beside a command can't be told from one that the command is a part of"),
+    ("when.condition", "an order under a condition is carried out at once"),
+    ("when.clock", "an order for another time is carried out at once"),
     ("grammar.articles", "articles would count as strange words"),
     ("grammar.and", "nothing can be joined"),
     ("grammar.except", "nothing can be taken out again"),

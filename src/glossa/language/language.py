@@ -23,6 +23,7 @@ from glossa.language.schema import (
     Proposals,
     Switch,
     Synonyms,
+    WhenWords,
     read_language,
 )
 from glossa.language.spelling import Spelling
@@ -52,7 +53,7 @@ class Language(Struct, frozen=True):
         rewritings: heard words -> said words that are tried instead.
         alike: for a short word, the words that a recogniser may have written it for.
         felt: what people feel and give as a reason: "cold", "dark".
-        grammar, asides, numbers, amounts, answers, followup, switch, colours, proposals, texts, units: the sections of the file.
+        grammar, asides, when, numbers, amounts, answers, followup, switch, colours, proposals, texts, units: the sections of the file.
     """
 
     tag: str
@@ -74,6 +75,7 @@ class Language(Struct, frozen=True):
     felt: frozenset[str]
     grammar: GrammarWords
     asides: AsideWords
+    when: WhenWords
     numbers: NumberWords
     amounts: Amounts
     answers: Answers
@@ -268,6 +270,7 @@ def compiled(file: LanguageFile, tag: str) -> Language:
         felt=frozenset(file.grammar.felt),
         grammar=file.grammar,
         asides=file.asides,
+        when=file.when,
         numbers=file.numbers,
         amounts=file.amounts,
         answers=file.answers,

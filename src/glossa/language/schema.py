@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from typing import Annotated
 
 from msgspec import Meta, Struct, field
-from msgspec.structs import replace
+from msgspec.structs import asdict, replace
 
 from glossa.house.notation import NotationError
 from glossa.house.text import words
@@ -52,7 +52,7 @@ class GrammarWords(Section, frozen=True):
         returning: words that say no more than "again" before a direction or a preposition: the "back" of "turn it back on".
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
         directions: the smallest words of direction. changing: the axes of opposites on which something changes by degrees.
-        later: other times than now. clause: what a sentence in front of a command begins with: "it is", "because".
+        clause: what a sentence in front of a command begins with: "it is", "because".
         then: what stands between two commands. them: words for all of what was named before.
         singular_articles: articles that stand before one thing only.
         excess: words before what there is more of than is wanted, so that the opposite is asked for: the "too" of "too loud".
@@ -60,7 +60,6 @@ class GrammarWords(Section, frozen=True):
         request: what opens a request behind a sentence: "can you". consequence: what a request follows from: "so".
         nothing: negations that forbid nothing where a sentence begins with them: "nobody", "nichts", "can't".
         relaying: verbs that send a command on, before ``relayed``: "tell the lamp to ...". announcing: what leads to the name of a scene: "it's".
-        ahead: prepositions before how long it is until something: "in ten minutes".
         possessive: articles that say that something is somebody else's: "his", so that not all such things are meant.
         auxiliary: verbs that a negation stands behind, before another verb: "do".
         keeping: verbs that leave something as it is, before a word of ``as_it_is``, and set it otherwise.
@@ -100,7 +99,6 @@ class GrammarWords(Section, frozen=True):
     directions: Words = []
     changing: Words = []
     places: Words = []
-    later: Words = []
     correction: Words = []
     clause: Words = []
     then: Words = []
@@ -114,7 +112,6 @@ class GrammarWords(Section, frozen=True):
     relaying: Words = []
     relayed: Words = []
     announcing: Words = []
-    ahead: Words = []
     ordering: Words = []
     needing: Words = []
     modal: Words = []
@@ -149,7 +146,6 @@ class AsideWords(Section, frozen=True):
         objects: pronouns that a verb of ``causing`` makes the doer of what follows: "let him turn".
         ending: words that may end a sentence before the name of a device, though they usually lead on or are talked with: "late".
         asked: two words that lead to a request though the second one governs: the "if you" of "I'd be glad if you turned".
-        conditions: words that begin a sentence which makes a command one for another time: "if".
         subjects, linking: words that begin a sentence behind a command: "I", "because".
         particles: words with an opposite that go with a verb that tells: the "out" of "going out".
         speech: verbs that report what stands before or behind them: "said".
@@ -162,11 +158,33 @@ class AsideWords(Section, frozen=True):
     causing: Words = []
     ending: Words = []
     asked: Words = []
-    conditions: Words = []
     subjects: Words = []
     linking: Words = []
     particles: Words = []
     speech: Words = []
+
+
+class WhenWords(Section, frozen=True):
+    """Words for other times than now, and for conditions; with either an order is refused.
+
+    Attributes:
+        later: times without a number: "tomorrow", "every evening".
+        clock: what leads to a time of day: "at". past: what stands between that and the number: "half past". between: what stands between two
+            numbers: the "to" of "ten to nine". hour: what stands behind the number: "o'clock".
+        delay: what leads to how long it is until then: "in ten minutes". hence: what stands behind that: "from now".
+        condition: what a condition begins with: "as soon as".
+        now: what only looks like any of these: "as soon as possible".
+    """
+
+    later: Words = []
+    clock: Words = []
+    past: Words = []
+    between: Words = []
+    hour: Words = []
+    delay: Words = []
+    hence: Words = []
+    condition: Words = []
+    now: Words = []
 
 
 class Answers(Section, frozen=True):
@@ -348,6 +366,7 @@ class LanguageFile(Section, frozen=True):
     synonyms: Synonyms = Synonyms()
     grammar: GrammarWords = GrammarWords()
     asides: AsideWords = AsideWords()
+    when: WhenWords = WhenWords()
     answers: Answers = Answers()
     sounds: Sounds = Sounds()
     numbers: NumberWords = NumberWords()
@@ -383,18 +402,21 @@ def read_language(text: str, name: str) -> LanguageFile:
     return _folded(file)
 
 
-def _wrong_patterns(file: LanguageFile) -> Iterator[tuple[tuple[str, int], NotationError]]:
+def _wrong_patterns(file: LanguageFile) -> Iterator[tuple[tuple[str | int, ...], NotationError]]:
     """The phrases with alternatives that are not in the notation, and where they stand."""
-    for name in PATTERNED:
-        for number, text in enumerate(getattr(file, name)):
+    lists = {(name,): getattr(file, name) for name in PATTERNED} | {
+        ("when", name): phrases for name, phrases in asdict(file.when).items()
+    }
+    for path, phrases in lists.items():
+        for number, text in enumerate(phrases):
             try:
                 PhraseSet.of((text,) if is_pattern(text) else ())
             except NotationError as error:
-                yield (name, number), error
+                yield (*path, number), error
 
 
 PATTERNED = ("filler", "negation", "talk")
-"""The lists whose phrases may have alternatives and optional words."""
+"""The lists whose phrases may have alternatives and optional words, beside those of ``when``."""
 _LISTS = ("common", "filler", "small", "light", "verbs", "negation", "talk", "question")
 
 
@@ -419,4 +441,5 @@ def _folded(file: LanguageFile) -> LanguageFile:
         answers=answers,
         opposites=opposites,
         synonyms=synonyms,
+        when=WhenWords(**{name: plain(phrases) for name, phrases in asdict(file.when).items()}),
     )

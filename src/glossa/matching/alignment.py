@@ -170,6 +170,28 @@ class Alignment(Struct, frozen=True, gc=False):
             return 0
         return sum(1 << i.start for i in self.items if i.kind == Kind.LEFT and i.role in (Role.PREAMBLE, Role.REASON))
 
+    @property
+    def own_words(self) -> int:
+        """The tokens that are words of the phrase, of a name or of a free text and were not only guessed by sound, as a bit mask."""
+        mask = 0
+        for option in self.chosen:
+            if option is None or any(e.how & How.SOUND for e in option.edges):
+                continue
+            free = option.candidate is not None and option.candidate.note == "words"
+            if option.edges or free:
+                mask |= option.tokens
+        return mask
+
+    def told_of(self, utterance: Utterance) -> int:
+        """The tokens of whole sentences beside the command, as a bit mask: their times and numbers are not the command's."""
+        beside, said = self.beside, utterance.beside
+        if not (beside and said.ended | said.begun):
+            return 0
+        front = ((beside + 1) & ~beside) - 1  # the run of tokens from the first one on
+        behind = beside & ~front
+        told = front if front and said.ended >> front.bit_length() & 1 else 0
+        return told | (behind if behind and behind & -behind & said.begun else 0)
+
     def turned_round(self, at: int) -> bool:
         """Whether a token has its place in the phrase behind what stands behind it: the "is" of "is supper ready" for "supper is ready"."""
         chosen = [o for o in self.chosen if o is not None and o.tokens]

@@ -118,7 +118,6 @@ class _Measured:
         if utterance.beside.governed and not alignment.pattern.intent.read:
             self._add("governed", self._governed())
         self._question()
-        self._times()
         if not alignment.pattern.garbage:
             self._left_numbers()
             self._left_names()
@@ -450,39 +449,8 @@ class _Measured:
             return False
         return self._alignment.turned_round(first)
 
-    def _times(self) -> None:
-        """Other times than now: words for them, and times behind "in" and its kin."""
-        utterance = self._utterance
-        later, inside = self._language.phrases("grammar", "later"), self._language.phrases("grammar", "inside")
-        told = self._told_of()
-        for at, word in enumerate(utterance.words):
-            if told >> at & 1:
-                continue
-            if word in later.first and (length := later.at(utterance.words, at)) and self._free(at, at + length):
-                self._add("another time", 1)
-                return
-        for quantity in utterance.quantities:
-            if told >> quantity.start & 1:
-                continue
-            before = utterance.words[max(0, quantity.start - 1) : quantity.start]
-            ahead = before[:1] and before[0] in self._language.grammar.ahead and self._free(quantity.start - 1, quantity.start)
-            untaken = inside.whole(before) and self._free(quantity.start, quantity.end)
-            if quantity.unit == "seconds" and (untaken or ahead):
-                self._add("another time", 1)
-                return
-
-    def _told_of(self) -> int:
-        """The tokens of whole sentences beside the command, as a bit mask: their time is not the command's."""
-        beside, said = self._alignment.beside, self._utterance.beside
-        if not (beside and said.ended | said.begun):
-            return 0
-        front = ((beside + 1) & ~beside) - 1  # the run of tokens from the first one on
-        behind = beside & ~front
-        told = front if front and said.ended >> front.bit_length() & 1 else 0
-        return told | (behind if behind and behind & -behind & said.begun else 0)
-
     def _left_numbers(self) -> None:
-        covered, told = self._alignment.covered, self._told_of()
+        covered, told = self._alignment.covered, self._alignment.told_of(self._utterance)
         first = (covered & -covered).bit_length() - 1 if covered else 0
         for quantity in widest([q for q in self._utterance.quantities if q.cost < HOMOPHONE]):
             if told >> quantity.start & 1 or self._about_the_measure(quantity):

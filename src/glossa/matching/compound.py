@@ -126,8 +126,9 @@ def boundaries(utterance: Utterance, covered: Iterable[int], language: Language)
     for at in (*((*ends, *names) if _apart(plain) > 1 else ()), *verbs):
         if 0 < at < count and at not in joined and at not in within and words[at] not in leading:
             found.setdefault(at, Boundary(at, at))
-    inside = [q for q in utterance.quantities if q.end - q.start > 1 and not q.cost]
-    return [b for _, b in sorted(found.items()) if not any(q.start < b.end and b.start < q.end for q in inside)]
+    whole = [(q.start, q.end) for q in utterance.quantities if q.end - q.start > 1 and not q.cost]
+    whole += [(t.start, t.end) for t in utterance.timed]
+    return [b for _, b in sorted(found.items()) if not any(start < b.end and b.start < end for start, end in whole)]
 
 
 def _apart(expressions: Iterable[DeviceExpression]) -> int:

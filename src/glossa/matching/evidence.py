@@ -49,7 +49,6 @@ TERMS = (
     Term("talk behind", -1, -1.5, "words of telling and asking behind it"),
     Term("question", -1, -5.0, "the first word asks about a state, which the phrase doesn't"),
     Term("stated", -1, -5.0, "a word such as \"is\" inside or behind: something is told of"),
-    Term("another time", -1, -5.0, "another time than now: \"tomorrow\", \"in ten minutes\""),
     Term("word before", -1, -1.0, "words of the house with no place in the phrase, before it"),
     Term("word inside", -1, -2.0, "words of the house with no place in the phrase, inside it"),
     Term("word behind", -1, -1.5, "words of the house with no place in the phrase, behind it"),

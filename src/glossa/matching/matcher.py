@@ -10,6 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from glossa.hearing.roles import How, Role
+from glossa.hearing.timing import CONDITION, LATER
 from glossa.hearing.tokens import MOST_TOKENS
 from glossa.hearing.utterance import Utterance
 from glossa.house.frozen import Frozen
@@ -57,6 +58,11 @@ class Meant(Struct, frozen=True, gc=False):
     def refused(self) -> bool:
         """Whether a stop keeps it from being carried out."""
         return any(s.severity == Severity.REJECT for s in self.stops)
+
+    @property
+    def not_now(self) -> bool:
+        """Whether it is refused for its time, or a condition; it may be what was meant all the same."""
+        return any(s.name in (LATER, CONDITION) for s in self.stops)
 
 
 class Understood(Struct, frozen=True, gc=False):
@@ -241,7 +247,7 @@ class Matcher:
         if others:
             more = others.get(filled(utterance, meanings[0].alignment), ())
             meanings[0] = replace(meanings[0], others=tuple(more[:MOST_OTHERS]))
-        if meanings and (meanings[0].refused or not meanings[0].live):
+        if meanings and ((meanings[0].refused and not meanings[0].not_now) or not meanings[0].live):
             least = meanings[0].reading.cost
             meanings.sort(key=lambda m: not (m.live and not m.refused and m.reading.cost <= least + SLIP))
         return tuple(meanings)
@@ -320,7 +326,7 @@ def _lead(meanings: Sequence[Meant], said: Sequence[str], vocabulary: Container[
     if not meanings:
         return 0.0
     best = meanings[0]
-    rivals = [m for m in meanings[1:] if m.live and not (m.refused and not best.refused)]
+    rivals = [m for m in meanings[1:] if m.live and not (m.refused and not m.not_now and not best.refused)]
     if not best.reading.outside:
         rivals = [m for m in rivals if not m.reading.outside]
     if not best.reading.missing:

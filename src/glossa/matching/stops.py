@@ -10,6 +10,7 @@ from msgspec import Struct
 from glossa.hearing.device_rules import RANK
 from glossa.hearing.devices import PLAIN_NAME, Devices
 from glossa.hearing.roles import How, Role, first_said
+from glossa.hearing.timing import CONDITION, LATER
 from glossa.hearing.tokens import places_of
 from glossa.hearing.utterance import Utterance
 from glossa.house.enumeration import Enumeration
@@ -348,7 +349,52 @@ def _unknown_behind(utterance: Utterance, alignment: Alignment, grammar: Grammar
     return " ".join((words[at], *left)) if left and leads else ""
 
 
+def _not_now(kind: str) -> Callable[[Utterance, Alignment, Grammar], str]:
+    """What looks for another time, or a condition, that the phrase does not take and that is no part of a sentence beside the order."""
+
+    def finds(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+        if not utterance.timed or alignment.pattern.garbage:
+            return ""
+        told, own, covered = alignment.told_of(utterance), alignment.own_words, alignment.covered
+        first = (covered & -covered).bit_length() - 1
+        for timed in utterance.timed:
+            if timed.kind != kind:
+                continue
+            before = next((at for at in range(timed.start - 1, -1, -1) if utterance.roles[at] != Role.FILLER), -1)
+            of_another = told >> max(before, 0) & 1 or timed.end <= first  # "we eat at seven", "tea's in ten minutes so ..."
+            if before >= 0 and (of_another or utterance.roles[before] == Role.NEGATION):
+                continue
+            span = (1 << timed.end) - (1 << timed.start)
+            if not timed.core:  # the "at eight" of "on at eight", which stands beside the order itself
+                if span & covered or (before >= 0 and not covered >> before & 1):
+                    continue
+            elif kind == CONDITION and own >> timed.end & 1 and utterance.roles[timed.end] in (Role.VERB, Role.POLE):
+                continue  # nothing is said of when: the "sí" of "sí enciéndela", written without its accent
+            elif not timed.core & ~own or (span & ~timed.core & covered and _takes_delays(alignment, grammar)):
+                continue
+            end = timed.end if kind == LATER else _end_of_clause(utterance, alignment, timed.end)
+            return utterance.written(timed.start, end)
+        return ""
+
+    return finds
+
+
+def _takes_delays(alignment: Alignment, grammar: Grammar) -> bool:
+    """Whether a phrase says itself how long it is until something: "remind me in $time"."""
+    delays = grammar.lexicon.language.phrases("when", "delay").single
+    return any(word in delays for place in alignment.pattern.places for word in place.words)
+
+
+def _end_of_clause(utterance: Utterance, alignment: Alignment, at: int) -> int:
+    """Where a clause ends at the latest: at the next word that says something in the phrase, or with the utterance."""
+    while at < len(utterance.words) and (utterance.roles[at] in (Role.SMALL, Role.FILLER) or not alignment.covered >> at & 1):
+        at += 1
+    return at
+
+
 STOPS = (
+    Stop("later", Severity.REJECT, _not_now(LATER), "another time than now"),
+    Stop("condition", Severity.REJECT, _not_now(CONDITION), "a condition"),
     Stop("negation", Severity.REJECT, _negation, "a negation that nothing explains"),
     Stop("opposite", Severity.REJECT, _opposite, "one member of a pair of opposites for the other, or both"),
     Stop("sign", Severity.REJECT, _sign, "a minus that has no place"),
