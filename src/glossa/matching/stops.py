@@ -356,14 +356,12 @@ def _not_now(kind: str) -> Callable[[Utterance, Alignment, Grammar], str]:
         if not utterance.timed or alignment.pattern.garbage:
             return ""
         told, own, covered = alignment.told_of(utterance), alignment.own_words, alignment.covered
-        first = (covered & -covered).bit_length() - 1
         for timed in utterance.timed:
             if timed.kind != kind:
                 continue
             before = next((at for at in range(timed.start - 1, -1, -1) if utterance.roles[at] != Role.FILLER), -1)
-            of_another = told >> max(before, 0) & 1 or timed.end <= first  # "we eat at seven", "tea's in ten minutes so ..."
-            if before >= 0 and (of_another or utterance.roles[before] == Role.NEGATION):
-                continue
+            if before >= 0 and (told >> before & 1 or utterance.roles[before] == Role.NEGATION):
+                continue  # "we eat at seven", "not at eight"
             span = (1 << timed.end) - (1 << timed.start)
             if not timed.core:  # the "at eight" of "on at eight", which stands beside the order itself
                 if span & covered or (before >= 0 and not covered >> before & 1):
