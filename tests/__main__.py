@@ -275,8 +275,9 @@ def main() -> int:
     began = time.monotonic()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, signal.default_int_handler)
-    if options.proof:
+    if options.proof and not shared.PROOF:  # the sizes are read when the tests are imported
         os.environ["GLOSSA_PROOF"] = "1"
+        os.execv(sys.executable, [sys.executable, "-m", "tests", *sys.argv[1:]])
     tests = chosen(options.patterns)
     if not tests:
         parser.error(f"no test has {' or '.join(options.patterns)} in its name")

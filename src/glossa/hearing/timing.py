@@ -93,7 +93,7 @@ class Timing:
         """A time of day: "at eight o'clock", "half past seven", "at ten to nine", "at 7 30", "at eight"."""
         runs = at > 0 and words[at] in self._through and roles[at - 1] == Role.NUMBER  # "spots one till two to forty"
         led = 0 if runs else _longest(self._clock, words, at)
-        for start in {at + led, at}:
+        for start in (at + led, at):
             past = _longest(self._past, words, start)
             hour = _hour(numbers, start + past)
             lasts = start == at and any(q.start == start and q.unit for q in numbers)  # "pendant une heure et demie"
