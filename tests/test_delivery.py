@@ -17,6 +17,7 @@ from glossa.links import Declined, Inbox, Link, Unanswered, Unreachable
 from glossa.links.household.faults import Faults, read_faults
 from glossa.live import Order, Outbox, Result
 from glossa.live.by_hand import WrittenError, read_commands, read_line, read_value
+from glossa.live.outbox import MOST_WAITING
 from glossa.live.sequence import Sequence
 from tests import shared
 from tests.virtual import MARIGOLD, MATCHER
@@ -121,13 +122,13 @@ class Boxes(unittest.TestCase):
         link = Flaky([0.0])
         link.closed_to = Unreachable("no route")
         box = Outbox("x", link, clock=lambda: 0.0, inbox=None, result=results.append, changed=lambda u, r: None)  # type: ignore[arg-type]
-        for number in range(1005):
+        for number in range(MOST_WAITING + 5):
             box.put(Order(number, 0, TextCommand("x", text="a"), 5.0))
         self.assertEqual([r.reason for r in results], ["too many are waiting"] * 5)
         box.close("the end")
-        self.assertEqual((len(results), {r.how for r in results}), (1005, {"dropped"}))
-        box.put(Order(2000, 0, TextCommand("x", text="a"), 5.0))
-        self.assertEqual((len(results), box.work()), (1006, float("inf")))
+        self.assertEqual((len(results), {r.how for r in results}), (MOST_WAITING + 5, {"dropped"}))
+        box.put(Order(MOST_WAITING + 5, 0, TextCommand("x", text="a"), 5.0))
+        self.assertEqual((len(results), box.work()), (MOST_WAITING + 6, float("inf")))
 
     @given(st.lists(st.sampled_from(["a", "b", "wait"]), max_size=8))
     def test_a_sequence_gives_each_command_once_with_its_waits(self, names: list[str]) -> None:

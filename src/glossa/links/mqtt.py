@@ -11,7 +11,7 @@ import ssl
 import struct
 import threading
 import time
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 from paho.mqtt.client import Client, MQTTMessage, MQTTv5, MQTTv311
@@ -52,6 +52,7 @@ class MqttLink(Link):
         heard: somebody speaks over it: look every second whether the broker answers, so that what waited in it is known to be old.
         announce: publish "online" at the will topic, retained, and have the broker publish "offline" when the connection
             is lost (the last will).
+        clock: seconds on a clock that never goes back, by which a broker's answers grow old.
     """
 
     def __init__(
@@ -63,6 +64,7 @@ class MqttLink(Link):
         *,
         announce: bool = False,
         heard: bool = False,
+        clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self._options = options
         self._house = house
@@ -71,6 +73,7 @@ class MqttLink(Link):
         self._five = options.version == "5"
         self._status = options.will_topic.replace("$house", house) if announce else ""
         self._heard = heard
+        self._clock = clock
         self._session: _Session | None = None
 
     @classmethod
@@ -81,7 +84,7 @@ class MqttLink(Link):
 
     def open(self, inbox: Inbox) -> None:
         """Connect, say that the house is there, and subscribe."""
-        session = _Session(self._client(), inbox)
+        session = _Session(self._client(), inbox, self._clock)
         try:
             session.connect(self._options.host, self._options.number, self._options.keepalive)
             session.subscribe(self._topics)
@@ -117,13 +120,13 @@ class MqttLink(Link):
         if self._five and not retain:
             properties = Properties(PacketTypes.PUBLISH)  # type: ignore[no-untyped-call]
             properties.MessageExpiryInterval = max(1, math.ceil(seconds))
-        until = time.monotonic() + seconds
+        until = self._clock() + seconds
         if not session.answers(min(seconds, ANSWER)):
             raise Unreachable("the broker does not answer")
-        seconds = max(LEAST, until - time.monotonic())
+        seconds = max(LEAST, until - self._clock())
         try:
             session.publish(topic, payload, qos, retain, properties, seconds)
-            if qos == 0 and not session.answers(max(LEAST, until - time.monotonic()), since=time.monotonic()):
+            if qos == 0 and not session.answers(max(LEAST, until - self._clock()), since=self._clock()):
                 raise Unanswered(f"the broker has not answered within {seconds:.3g} s")
         except Unanswered:
             session.end(abort=True)  # what is still on its way in our own buffers must not arrive late
@@ -176,8 +179,8 @@ def _without_delay(client: Client, data: Any, raw: Any) -> None:
 class _Session:
     """One connection of one client."""
 
-    def __init__(self, client: Client, inbox: Inbox) -> None:
-        self.client, self.inbox = client, inbox
+    def __init__(self, client: Client, inbox: Inbox, clock: Callable[[], float]) -> None:
+        self.client, self.inbox, self._clock = client, inbox, clock
         self._changed = threading.Condition()
         self._refused: str | None = None
         self._up = False
@@ -232,7 +235,7 @@ class _Session:
         with self._changed:
             done = self._changed.wait_for(lambda: info.mid in self._published or self._over, seconds)
             answer = self._published.pop(info.mid, None)
-            self._answered = time.monotonic() if qos and answer is not None else self._answered
+            self._answered = self._clock() if qos and answer is not None else self._answered
         if answer is None:
             raise Unanswered(self._over if done else f"the broker has not confirmed it within {seconds:.3g} s")
         if answer:
@@ -240,7 +243,7 @@ class _Session:
 
     def answers(self, seconds: float, since: float | None = None) -> bool:
         """Whether the broker answers: it did a moment ago, or, where ``since`` is given, it does to what is asked now."""
-        if since is None and time.monotonic() - self._answered < FRESH:
+        if since is None and self._clock() - self._answered < FRESH:
             return True
         code, number = self.client.unsubscribe(NOWHERE)
         if code != MQTTErrorCode.MQTT_ERR_SUCCESS or number is None:
@@ -253,14 +256,14 @@ class _Session:
 
     def watch(self) -> None:
         """Look after the broker's answers until the connection ends."""
-        self._pulse = Standstill(time.monotonic(), STILL)
+        self._pulse = Standstill(self._clock(), STILL)
         threading.Thread(target=self._look, name="broker pulse", daemon=True).start()
 
     def _look(self) -> None:
         assert self._pulse is not None
         while not self._over and not self._ended:
-            if self.answers(CONNECT_TIMEOUT, since=time.monotonic()):
-                self._pulse.beat(time.monotonic())
+            if self.answers(CONNECT_TIMEOUT, since=self._clock()):
+                self._pulse.beat(self._clock())
             time.sleep(PULSE)
 
     def end(self, *, abort: bool = False) -> None:
@@ -296,7 +299,7 @@ class _Session:
             self.inbox.lost(self._over)
 
     def _on_message(self, client: Client, data: Any, message: MQTTMessage) -> None:
-        waited = self._pulse.waited(time.monotonic()) if self._pulse is not None else 0.0
+        waited = self._pulse.waited(self._clock()) if self._pulse is not None else 0.0
         self.inbox.arrived(message.topic, bytes(message.payload), bool(message.retain), waited)
 
     def _on_publish(self, client: Client, data: Any, mid: int, reason: Any, properties: Any) -> None:
@@ -309,7 +312,7 @@ class _Session:
 
     def _on_unsubscribe(self, client: Client, data: Any, mid: int, reasons: Any, properties: Any) -> None:
         with self._changed:
-            self._answered = time.monotonic()
+            self._answered = self._clock()
             self._unsubscribed.add(mid)
             self._changed.notify_all()
 
