@@ -329,7 +329,7 @@ class Names(Lines):
         house += '[intents.put]\nphrases = ["set [the] $device to $position"]\nset = { position = "$position" }\n'
         matcher = glossa.Matcher(read_house(house))
         outcomes = {line: matcher.match(line).outcome for line in ("set both shades to forty", "set both blinds to forty")}
-        self.assertEqual(list(outcomes.values()), ["accept", "confirm"], outcomes)  # three blinds, and one that is called so
+        self.assertEqual(list(outcomes.values()), ["accept", "ask"], outcomes)  # three blinds, and one that is called so
 
     def test_are_excepted_by_their_number(self) -> None:
         others = ("lamp_one", "lamp_three")

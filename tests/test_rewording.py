@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 import unittest
 from collections import Counter
 
@@ -11,6 +12,7 @@ from hypothesis import strategies as st
 import accuracy
 import glossa
 import reworded
+import shares
 import strangers
 import timed
 from glossa.house import read_house
@@ -20,6 +22,8 @@ from tests import shared
 MATCHER = shared.matcher("marigold")
 LEAST_NAMED, LEAST_AT_ONCE = 0.85, 0.6
 """The least shares of orders for later that are refused as such, and of lines that only look like them that are carried out."""
+LEAST_SHARED = 0.8
+"""Of orders for a part of several, those that ask which one; and of those for all of them, those that are carried out."""
 LEAST = {"switch": 0.9, "value": 0.95, "any": 0.97}
 """The shares of commands in other words that are carried out."""
 TAKEN_BACK = ("", "uh ", "no ", "sorry ", "i mean ", "no wait ")
@@ -76,6 +80,32 @@ class OtherTimes(unittest.TestCase):
         )
         for line in ("remind me in ten minutes", "tea at eight o'clock", "lights when the film starts please"):
             self.assertEqual(glossa.Matcher(house).match(line).outcome, "accept", line)
+
+
+class Shares(unittest.TestCase):
+    def test_which_of_several_is_asked(self) -> None:
+        for path in sorted(shares.SHARES.glob("*.toml")):
+            for name, lists in tomllib.loads(path.read_text(encoding="utf-8")).items():
+                for listed, lines in lists.items():
+                    found = [shared.matcher(name).match(line) for line in lines]
+                    asked = [m for m in found if (m.outcome, m.reason) == ("ask", "which")]
+                    acted = [m for m in found if m.outcome == "accept"]
+                    part = listed.startswith("part")
+                    self.assertEqual(len(acted) if part else len(asked), 0, f"{name} {listed}")
+                    self.assertGreaterEqual((len(asked) if part else len(acted)) / len(found), LEAST_SHARED, f"{name} {listed}")
+
+    def test_what_is_known_beside_them_is_kept(self) -> None:
+        talk = glossa.Conversation(shared.house("marigold"), shared.matcher("marigold"), awake=True)
+        self.assertEqual(talk.hear("galley lamp and one of the fans on", 0).reason, "which")
+        self.assertEqual(talk.hear("the stove fan", 2).slots["device"], ("galley_lamp", "stove_fan"))
+        self.assertEqual(talk.hear("turn one of them off", 4).reason, "which")
+        self.assertEqual(talk.hear("the stove fan", 6).slots["device"], ("stove_fan",))
+        for line in (
+            "three of the galley lamps on",
+            "turn off all the lights but leave one of them on",
+            "all the lamps off except one of the galley lamps",
+        ):
+            self.assertNotEqual(shared.matcher("marigold").match(line).outcome, "accept", line)
 
 
 class BegunAgain(unittest.TestCase):

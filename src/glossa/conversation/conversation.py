@@ -521,7 +521,7 @@ class Conversation:
             parts = commands_in(self.matcher, rest, tag, self.mode)
             if not parts:
                 continue
-            slots = {**pending.slots, pending.slot: answer.value} if answer.kind == "value" else pending.slots
+            slots = pending.answered(answer.value) if answer.kind == "value" else pending.slots
             done = Planned(Match(head, Outcome.ACCEPT, (reading,), language=tag), intent, slots, True)
             plan = (*pending.plan[: pending.number], done, *pending.plan[pending.number + 1 :]) if pending.plan else (done,)
             return self._carry_all(text, at, (*plan, *planned(self.house, parts)), None)
@@ -531,7 +531,7 @@ class Conversation:
         self, text: str, at: float, pending: Pending, intent: Intent, slots: dict[str, SlotValue], answer: Answer
     ) -> Event:
         if answer.kind == "value":
-            slots[pending.slot] = answer.value
+            slots = {**slots, pending.slot: answer.value} if answer.which else pending.answered(answer.value)
         if answer.outside:
             reply = range_reply(self.house, intent, slots, pending.slot, pending.language)
             self.pending = replace(pending, until=at + self.house.window)

@@ -33,6 +33,12 @@ class Pending(Struct, frozen=True):
     plan: tuple[Planned, ...] = ()
     number: int = 0
 
+    def answered(self, value: SlotValue) -> dict[str, SlotValue]:
+        """The slots with an answer; what was meant beside the devices in question is meant still."""
+        sure = self.reading.sure if self.reading is not None and self.kind == "which" else ()
+        devices = isinstance(value, tuple)
+        return {**self.slots, self.slot: tuple(dict.fromkeys((*sure, *value))) if devices else value}  # type: ignore[misc]
+
 
 def question(house: House, match: Match, best: Reading, intent: Intent, action: Action) -> str:
     """What is asked where a match is not to be carried out at once."""

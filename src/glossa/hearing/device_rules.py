@@ -17,7 +17,7 @@ from glossa.hearing.costs import COSTS
 from glossa.hearing.lexicon import Entry, Lexicon
 from glossa.language.phrases import Words
 
-RANK = {"name": 0, "rest": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
+RANK = {"name": 0, "rest": 0, "some": 0, "group": 1, "all": 2, "nouns": 3, "noun": 3, "part": 4, "room": 5}
 """In this order one reading of the same words goes before another."""
 
 PAIR = 2
@@ -32,7 +32,8 @@ class Reference(Struct, frozen=True, gc=False):
         many: whether it means all of them.
         rank: its place among the readings of the same words, smaller goes first.
         wrong_room: whether a room was named in which it is not.
-        count: how many there have to be, as in "the two lamps"; 0 for any number.
+        count: how many of them are meant, as in "the two lamps"; 0 for any number. Which ones, is asked where there are more.
+        some: whether only some of them are meant, as in "half the lamps": which ones, is asked.
         called: those that are called so, which are meant where these are so many: the two shutters of a house with three blinds.
     """
 
@@ -42,6 +43,7 @@ class Reference(Struct, frozen=True, gc=False):
     wrong_room: bool = False
     count: int = 0
     called: int = 0
+    some: bool = False
 
 
 class Things(Struct, frozen=True, gc=False):
@@ -187,6 +189,29 @@ def _counted(values: Sequence[Any]) -> Things | None:
     return Things((replace(first, many=True, count=count),))
 
 
+def _numbered(values: Sequence[Any]) -> Things | None:
+    """ "two lamps", "two of the lamps": any two, where there are more."""
+    things = _counted(values)
+    if things is None or len(things.references) > 1:
+        return things
+    return Things((replace(things.references[0], called=0),))
+
+
+def _some(values: Sequence[Any]) -> Things | None:
+    """ "some lamps", "half the lamps", but not "some light"."""
+    first = values[-1].references[0]
+    return _any_one(values) if first.many else None
+
+
+def _any_one(values: Sequence[Any]) -> Things | None:
+    """ "one of the lamps", "just one lamp"."""
+    things: Things = values[-1]
+    first = things.references[0]
+    if len(things.references) > 1 or first.rank in (RANK["name"], RANK["all"], RANK["room"]):
+        return None
+    return Things((replace(first, many=False, some=True, rank=RANK["some"]),))
+
+
 def _members(values: Sequence[Any]) -> tuple[Entry, ...]:
     """ "one and three", "one, two and three"."""
     last = values[-1]
@@ -293,7 +318,8 @@ def _joined(values: Sequence[Any]) -> Things:
 def _mask(values: Sequence[Any]) -> int:
     """What an exception takes out."""
     taken: Entry | Things = values[1]
-    return taken.devices
+    indefinite = isinstance(taken, Things) and any(r.some for r in taken.references)
+    return 0 if indefinite else taken.devices  # "except one of them" takes nothing out that is known
 
 
 def _one_of(values: Sequence[Any]) -> int:
@@ -317,7 +343,7 @@ def without(things: Things, taken: int) -> Things | None:
 
 def sparing(things: Things, spared: int) -> Things | None:
     """ "the kettle, but leave the desk lamp on": what is left as it is may be something else altogether."""
-    return without(things, spared) or (None if things.devices & spared else things)
+    return without(things, spared) or (None if things.devices & spared or not spared else things)
 
 
 def _each(values: Sequence[Any]) -> Things | None:
@@ -385,7 +411,14 @@ RULES = (
     Rule("thing", ("room",), _room_only, COSTS.room_bare),
     Rule("counted", ("count", "thing"), _counted),
     Rule("counted", ("all", "count", "thing"), _counted),
+    Rule("counted", ("all", "number", "thing"), _counted),
+    Rule("counted", ("all", "number", "of", "thing"), _counted),
+    Rule("counted", ("number", "thing"), _numbered),
+    Rule("counted", ("number", "of", "thing"), _numbered),
     Rule("counted", ("pair", "thing"), _counted),
+    Rule("counted", ("some", "thing"), _some),
+    Rule("counted", ("any_one", "thing"), _any_one),
+    Rule("counted", ("any_one", "counted"), _any_one),
     Rule("list", ("thing",), identity),
     Rule("list", ("counted",), identity),
     Rule("list", ("thing", "and", "list"), _joined),

@@ -19,6 +19,9 @@ from glossa.language import PhraseSet, is_plural
 PLAIN_NAME = 0.15
 """A name, or a value, that costs less than this was named plainly."""
 
+COUNTS = range(2, 20)
+"""Numbers that count devices: "the two lamps"."""
+
 PLACES = ("room", "among", "stem", "member", "room stem", "room member", "front")
 """Kinds of entries that the rules tell apart; the others are what a device is called."""
 
@@ -47,12 +50,14 @@ class Devices(Struct, frozen=True, gc=False):
         which: whether the house has to ask which of them is meant.
         wrong_room: whether a room was named in which it is not.
         doubted: whether something else was named before, and what is meant was only guessed from a hesitation or by sound.
+        sure: what is meant whatever the answer is: the radio of "the radio and one of the lamps".
     """
 
     devices: int
     which: bool = False
     wrong_room: bool = False
     doubted: bool = False
+    sure: int = 0
 
 
 def resolve(things: Things, among: int) -> Devices | None:
@@ -62,12 +67,13 @@ def resolve(things: Things, among: int) -> Devices | None:
     for reference in things.references:
         devices = reference.devices & among
         count = devices.bit_count()
-        if reference.count and count != reference.count:
+        if reference.count and count != reference.count and reference.called & among:
             devices = reference.called & among
             count = devices.bit_count()
-        if not count or (reference.count and count != reference.count):
+        if count < (reference.count or 1):
             return None
-        if reference.many or count == 1:
+        some = reference.some or 0 < reference.count < count
+        if (reference.many and not some) or count == 1:
             held |= devices
         elif which:
             return None
@@ -77,7 +83,9 @@ def resolve(things: Things, among: int) -> Devices | None:
     if which:
         left = which & ~held & ~things.excepted or which
         single = left.bit_count() == 1
-        return Devices(held | left if single else left, not single, wrong, things.doubted)
+        if single:
+            return Devices(held | left, False, wrong, things.doubted)
+        return Devices(left, True, wrong, things.doubted, held & ~things.excepted)
     held &= ~things.excepted
     return Devices(held, False, wrong, things.doubted) if held else None
 
@@ -88,26 +96,47 @@ class DeviceGrammar:
     def __init__(self, lexicon: Lexicon) -> None:
         self._lexicon = lexicon
         language = lexicon.language
-        names = ("everything", "except", "leaving", "as_it_is", "inside", "one", "correction", "pair", "and", "all")
+        names = (
+            "everything",
+            "except",
+            "leaving",
+            "as_it_is",
+            "inside",
+            "one",
+            "correction",
+            "pair",
+            "and",
+            "all",
+            "some",
+            "any_one",
+        )
         fields = {"except": "excepted", "and": "joined"}
+        self._shares = tuple(language.phrases("grammar", name) for name in ("some", "any_one"))
+        self._of = PhraseSet.of(language.numbers.of)
         sets = (
             *((symbol, language.phrases("grammar", fields.get(symbol, symbol))) for symbol in names),
             ("hesitation", PhraseSet.of(language.numbers.hesitation)),
+            ("of", self._of),
             *((("through", language.phrases("grammar", "through")),) if lexicon.series else ()),
         )
         self._absolute = frozenset(language.grammar.absolute)
+        counts = {n: language.spelling.folded().say(n) for n in COUNTS} if language.numbers.spell else {}
+        self._counts = {word: n for n, said in counts.items() for word in (said, str(n))}
         self._starting: dict[str, list[tuple[str, PhraseSet]]] = {}
         for symbol, phrases in sets:
             for word in phrases.first:
                 self._starting.setdefault(word, []).append((symbol, phrases))
-        self._counts = {**language.numbers.ones, **{str(n): n for n in range(2, 20)}}
         joiners = {w for s, p in sets if s in ("and", "except", "leaving") for w in p.first}
         rooms = {w for names in lexicon.house.rooms.values() for name in lexicon.texts(names) for w in name}
         # "Everything in then bedroom off" joins nothing, and "in the bar" takes nothing out.
         self.joiners = frozenset(joiners - language.filler.single - rooms)
 
     def expressions(
-        self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool], fixed: int = 0
+        self,
+        words: Sequence[str],
+        spans: Sequence[Sequence[NamedSpan]],
+        passable: Sequence[bool],
+        fixed: int = 0,
     ) -> tuple[DeviceExpression, ...]:
         """Every device expression of an utterance, with its modifiers that stand apart.
 
@@ -164,6 +193,17 @@ class DeviceGrammar:
             apart += (replace(room, symbol="place", cost=room.cost + (COSTS.room_led if led else COSTS.room_alone)),)
         return apart
 
+    def shares(self, words: Sequence[str]) -> tuple[tuple[int, int], ...]:
+        """Where somebody speaks of a part of several, whatever these are: the "one of" of "one of them", the "two of" of "two of the lamps"."""
+        found = []
+        for at, word in enumerate(words):
+            lengths = [p.at(words, at) for p in self._shares if word in p.first]
+            if word in self._counts and at + 1 < len(words):
+                lengths.append(1 + self._of.at(words, at + 1))
+            if lengths and max(lengths) > 1:
+                found.append((at, at + max(lengths)))
+        return tuple(found)
+
     @staticmethod
     def _following(passable: Sequence[bool]) -> list[tuple[int, ...]]:
         places: list[tuple[int, ...]] = [(len(passable),)]
@@ -188,12 +228,15 @@ class DeviceGrammar:
                 several = symbol == "one" and is_plural(words[at + length - 1], self._lexicon.language)
                 meaning: Any = PAIR if symbol == "pair" else self._lexicon if symbol == "one" else symbol
                 named = "ones" if several else symbol
+                if symbol == "one" and any(p.at(words, at) > length for p in self._shares):
+                    continue  # "except one of the lamps" is not "except the one of the house"
                 if symbol == "through":
                     meaning = self._absolute.isdisjoint(words[at : at + length])
                 cell.setdefault(named, []).append(Edge(at, at + length, named, meaning))
-        count = self._counts.get(word, 0)
-        if count > 1:
-            cell["count"] = [Edge(at, at + 1, "count", count)]
+        if word in self._counts:  # "the two lamps" are all that are called so, "two lamps" may be any
+            led = at > 0 and words[at - 1] in self._lexicon.articles
+            symbol = "count" if led else "number"
+            cell[symbol] = [Edge(at, at + 1, symbol, self._counts[word])]
         return cell
 
     @staticmethod
@@ -231,7 +274,9 @@ class DeviceGrammar:
         if modifier.symbol == "excepted":
             return without(things, modifier.value)
         if modifier.symbol == "spared":
-            return sparing(things, modifier.value)
+            elsewhere = not things.devices & modifier.value
+            guessed = elsewhere and any(e.how & How.SOUND for e in modifier.used)  # what is left may be one of these
+            return None if guessed else sparing(things, modifier.value)
         placed = []
         for reference in things.references:
             inside = reference.devices & modifier.value.devices

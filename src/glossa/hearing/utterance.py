@@ -52,6 +52,7 @@ class Utterance(Struct, frozen=True, gc=False):
         pointed: the devices that "it" stands for because a clause in front names them, as a bit mask.
         beside: where sentences beside a command may end and begin.
         timed: the times other than now and the conditions that it holds.
+        shares: where somebody speaks of a part of several: the "one of" of "one of them".
         dropped: the false starts and hesitations that were taken out before.
     """
 
@@ -73,6 +74,7 @@ class Utterance(Struct, frozen=True, gc=False):
     pointed: int = 0
     beside: Beside = Beside()
     timed: tuple[Timed, ...] = ()
+    shares: tuple[tuple[int, int], ...] = ()
     dropped: tuple[Dropped, ...] = ()
 
     def weight(self, mask: int) -> float:
@@ -186,7 +188,8 @@ class Hearing:
         return Utterance(
             text, tokens, words, tuple(roles.roles), tuple(weights), edges, spans, quantities, clauses.expressions,
             roles.degree, roles.times, roles.times_at, clauses.pauses, clauses.requests, clauses.telling,
-            clauses.pointed, clauses.beside, self._timing.of(words, roles.roles, quantities), dropped,
+            clauses.pointed, clauses.beside, self._timing.of(words, roles.roles, quantities),
+            self._devices.shares(words), dropped,
         )  # fmt: skip
 
     def _without_numbers(

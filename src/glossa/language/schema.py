@@ -48,6 +48,7 @@ class GrammarWords(Section, frozen=True):
         through: what leads from the first to the last of a series: "spots one to three". origin: what leads to what a value was until now:
             "from sixty to twenty".
         leaving: what leaves something as it is: "but leave"; as_it_is: how it is left: "on", "alone". pair: words for two: "both".
+        some: words for an indefinite number of several: "half", "a few of"; any_one: those for one that is left open: "one of", "just one".
         relative, absolute: prepositions before an amount of change, and before what a value becomes.
         returning: words that say no more than "again" before a direction or a preposition: the "back" of "turn it back on".
         after_number_only: words that are prepositions where a number or a name stands before and an article behind.
@@ -87,6 +88,8 @@ class GrammarWords(Section, frozen=True):
     all: Words = []
     distributive: Words = []
     pair: Words = []
+    some: Words = []
+    any_one: Words = []
     everything: Words = []
     inside: Words = []
     articles: Words = []

@@ -248,10 +248,14 @@ class Choices:
         if not devices:
             return []
         value = Devices(devices)
-        pronouns = self.grammar.lexicon.language.phrases("grammar", "pronouns")
-        words = self.utterance.words
+        language, words = self.grammar.lexicon.language, self.utterance.words
+        pronouns = language.phrases("grammar", "pronouns")
         spans = [(at, at + n) for at in range(len(words)) for n in pronouns.starts(words, at)[:1]]
         said = [Candidate(a, b, (1 << b) - (1 << a), value, COSTS.assumed / 2, note="assumed") for a, b in spans]
+        if devices & devices - 1:  # "one of them"
+            open_ones = [(at, b) for a, b in spans for at, end in self.utterance.shares if end == a]
+            some = Devices(devices, which=True)
+            said = [Candidate(a, b, (1 << b) - (1 << a), some, COSTS.assumed / 2, note="assumed") for a, b in open_ones] or said
         return [*self._told_apart(devices, among), *said, Candidate(0, 0, 0, value, COSTS.assumed, note="assumed")]
 
     def _told_apart(self, devices: int, among: int) -> list[Candidate]:

@@ -37,6 +37,7 @@ def reading_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
     missing: list[str] = []
     outside: list[str] = []
     which = wrong = False
+    sure = 0
     for number in pattern.slots_at:
         slot, option = pattern.places[number].slot, alignment.chosen[number]
         if option is None or option.candidate is None:
@@ -46,7 +47,7 @@ def reading_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
         value = option.candidate.value
         if isinstance(value, Devices):
             slots[slot] = grammar.lexicon.devices(value.devices)
-            which, wrong = value.which, value.wrong_room
+            which, wrong, sure = value.which, value.wrong_room, value.sure
         else:
             slots[slot] = value
         if option.candidate.outside:
@@ -67,6 +68,7 @@ def reading_of(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> 
         phrase=pattern.phrase,
         missing=tuple(dict.fromkeys(missing)),
         which=which,
+        sure=grammar.lexicon.devices(sure),
         wrong_room=wrong,
         outside=tuple(outside),
         said=said,

@@ -80,7 +80,7 @@ class Reading(Struct, frozen=True, gc=False):
         phrase: the phrase as written.
         pieces: the alignment; their costs add up to ``cost``.
         missing: slots that were not said and have no default.
-        which: whether the device is a question.
+        which: whether the device is a question; ``sure`` the devices that are meant whatever its answer is.
         wrong_room: whether a room was named in which the device is not.
         stops: the names of what keeps it from being carried out.
         outside: slots whose value is out of range.
@@ -100,6 +100,7 @@ class Reading(Struct, frozen=True, gc=False):
     pieces: tuple[Piece, ...] = ()
     missing: tuple[str, ...] = ()
     which: bool = False
+    sure: tuple[str, ...] = ()
     wrong_room: bool = False
     stops: tuple[str, ...] = ()
     outside: tuple[str, ...] = ()

@@ -349,6 +349,27 @@ def _unknown_behind(utterance: Utterance, alignment: Alignment, grammar: Grammar
     return " ".join((words[at], *left)) if left and leads else ""
 
 
+def _share(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A part of several, of which the whole was taken: "leave one of them on", "three of the lamps" where there are two."""
+    device = alignment.candidate("device")
+    if not utterance.shares or device is None:
+        return ""
+    articles, told = grammar.lexicon.articles, alignment.told_of(utterance)
+    for start, end in utterance.shares:
+        span, of = (1 << end) - (1 << start), end
+        while of < len(utterance.words) - 1 and utterance.words[of] in articles and not device.tokens >> of & 1:
+            of += 1
+        own = span & alignment.covered == span or span & told
+        if not own and (device.tokens >> of & 1 or of in _pronouns(utterance, grammar)):
+            return utterance.written(start, of + 1)
+    return ""
+
+
+def _pronouns(utterance: Utterance, grammar: Grammar) -> set[int]:
+    pronouns, words = grammar.lexicon.language.phrases("grammar", "pronouns"), utterance.words
+    return {at for at in range(len(words)) if pronouns.at(words, at)}
+
+
 def _not_now(kind: str) -> Callable[[Utterance, Alignment, Grammar], str]:
     """What looks for another time, or a condition, that the phrase does not take and that is no part of a sentence beside the order."""
 
@@ -399,6 +420,7 @@ STOPS = (
     Stop("second unit", Severity.REJECT, _second_unit, "two units that contradict each other"),
     Stop("second command", Severity.REJECT, _second_command, "another device with a direction or a number of its own"),
     Stop("question", Severity.REJECT, _question, "a verb in front that asks how something is"),
+    Stop("share", Severity.CONFIRM, _share, "a part of several that are meant as a whole"),
     Stop("exception", Severity.CONFIRM, _exception, "an exception that was not understood"),
     Stop("denial", Severity.CONFIRM, _denial, 'a "no" in front of an order'),
     Stop(
