@@ -21,12 +21,19 @@ from glossa.matching.result import Outcome, Reading, SlotValue
 
 
 class Answer(Struct, frozen=True):
-    """An answer: ``yes``, ``no``, ``cancel`` or ``value``."""
+    """An answer: ``yes``, ``no``, ``cancel``, ``value``, or ``devices`` where only others are named for which the question stays.
+
+    Attributes:
+        kind, value: what it is.
+        which: whether it is not clear which of the devices in ``value`` is meant. outside: whether the value is out of range.
+        devices: the devices that the command is for instead of those that were said before.
+    """
 
     kind: str
     value: SlotValue = ""
     which: bool = False
     outside: bool = False
+    devices: tuple[str, ...] = ()
 
 
 MOST_LEFT = 0.5
@@ -80,7 +87,9 @@ class Answers:
             rest = _corrected(utterance, language)
             if rest:
                 again = self.read(rest, kind if kind != "confirm" else "missing", slot, candidates, intent, slots, tag)
-                if again is not None and again.kind == "value":
+                if again is None and kind == "which":  # "no, the hall light", which was not among them
+                    again = self.read(rest, "missing", slot, (), intent, slots, tag)
+                if again is not None and again.kind in ("value", "devices"):
                     return again
         value = None
         if kind == "pin" and (digits := _passcode(utterance, grammar)):
@@ -88,6 +97,7 @@ class Answers:
         elif kind in ("which", "missing"):
             asked = Asked(Choices(utterance, grammar), intent, slots)
             value = _one_of(asked, candidates) if kind == "which" else _value(asked, slot)
+            value = value or _for_others(asked, slot)
         said = "" if value is not None else _in_other_words(utterance, language)
         return Answer(said) if said and (said != "yes" or kind == "confirm") else value
 
@@ -277,7 +287,6 @@ def _told_apart(asked: Asked, candidates: tuple[str, ...]) -> Answer | None:
 def _value(asked: Asked, slot: str) -> Answer | None:
     choices, intent, slots = asked.choices, asked.intent, asked.slots
     lexicon = choices.grammar.lexicon
-    house = lexicon.house
     if slot == "device":
         devices = [c for c in choices.devices(lexicon.fitting(intent)) if asked.left(c.tokens) <= MOST_LEFT]
         if not devices:
@@ -285,15 +294,39 @@ def _value(asked: Asked, slot: str) -> Answer | None:
         meant = devices[0].value
         assert isinstance(meant, Devices)
         return Answer("value", lexicon.devices(meant.devices), which=meant.which)
+    fitting = _fitting(asked, slot, slots.get("device"), asked.beside)
+    return Answer("value", fitting[0].value, outside=fitting[0].outside) if fitting else None  # type: ignore[arg-type]
+
+
+def _fitting(asked: Asked, slot: str, device: SlotValue | None, beside: int) -> list[Candidate]:
+    """The values for a slot of some devices that an answer is, but for some tokens, best first."""
+    lexicon, intent = asked.choices.grammar.lexicon, asked.intent
     spec = lexicon.slot_spec.get(slot)
     if spec is None:
-        device = slots.get("device")
+        house = lexicon.house
         ids = device if isinstance(device, tuple) else house.members(intent.device) if intent.device else tuple(house.devices)
         spec = next((lexicon.spec_of[d, slot] for d in ids if (d, slot) in lexicon.spec_of), None)
-    if spec is None:
+    return [c for c in whole_values(asked.choices, spec, beside) if c.cost < MOST_COST] if spec is not None else []
+
+
+def _for_others(asked: Asked, slot: str) -> Answer | None:
+    """Other devices than those that were said, alone or with what was asked for: "no, the bench lamp", "the bench lamp, forty"."""
+    before = asked.slots.get("device")
+    if slot == "device" or not isinstance(before, tuple):
         return None
-    fitting = [c for c in whole_values(choices, spec, asked.beside) if c.cost < MOST_COST]
-    return Answer("value", fitting[0].value, outside=fitting[0].outside) if fitting else None  # type: ignore[arg-type]
+    lexicon = asked.choices.grammar.lexicon
+    for found in asked.choices.devices(lexicon.fitting(asked.intent)):
+        meant = found.value
+        assert isinstance(meant, Devices)
+        devices = lexicon.devices(meant.devices)
+        if meant.which or found.note == "assumed":
+            continue
+        if asked.left(found.tokens) <= MOST_LEFT:
+            return Answer("devices", devices=devices)
+        fitting = _fitting(asked, slot, devices, asked.beside | found.tokens)
+        if fitting:
+            return Answer("value", fitting[0].value, outside=fitting[0].outside, devices=devices)  # type: ignore[arg-type]
+    return None
 
 
 def whole_values(choices: Choices, spec: int, beside: int) -> list[Candidate]:

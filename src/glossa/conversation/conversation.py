@@ -12,11 +12,11 @@ from glossa.commands.action import range_reply
 from glossa.conversation.alternatives import MOST_ALTERNATIVES, Candidate
 from glossa.conversation.answers import Answer, Answers
 from glossa.conversation.event import Event
-from glossa.conversation.followup import FollowUps
+from glossa.conversation.followup import FollowUps, corrects
 from glossa.conversation.modes import Modes
 from glossa.conversation.passcode import Keeper, expected, guarded, keeper_of
 from glossa.conversation.plan import Planned, about_part, commands_in, heads, next_step, planned
-from glossa.conversation.questions import Pending, question, which_one
+from glossa.conversation.questions import Pending, about, question, which_one
 from glossa.conversation.recent import Recent
 from glossa.conversation.refusals import why_not
 from glossa.conversation.wake import WakeWords
@@ -216,11 +216,15 @@ class Conversation:
             if event is not None:
                 return event
         recent = self._recent
-        if recent.followed is not None and at <= recent.until:
+        corrected = self._corrects(text, tag)
+        about_another = corrected and (self.pending is not None or recent.refused)
+        if recent.followed is not None and at <= recent.until and not about_another:
             event = self._follow_up(text, at, tag, recent.followed, recent.slots)
             if event is not None:
                 return event
         match = self.matcher.match(text, language, self.mode)
+        if corrected and match.outcome == Outcome.REJECT:
+            self.pending = None  # whatever was wrong, what is asked for is not to be done as it was begun
         if match.outcome == Outcome.CANCEL:
             text_id = "cancelled" if self.pending else "nothing"
             self.pending = None
@@ -232,6 +236,11 @@ class Conversation:
         if match.outcome != Outcome.ACCEPT and match.reason in UNCLEAR and recent.devices:
             match = self._about_last(text, language, match)
         return self._carry(text, match, at)
+
+    def _corrects(self, text: str, tag: str) -> bool:
+        """Whether a text begins with "no" or another word that takes back what was said."""
+        grammar = self.matcher.grammar(tag)
+        return bool(corrects(grammar.hearing.analyse(text).words, grammar.lexicon.language))
 
     def _follow_up(self, text: str, at: float, tag: str, intent: Intent, slots: Mapping[str, SlotValue]) -> Event | None:
         """The last command for other devices, or once more; None where the text is no follow-up."""
@@ -313,6 +322,7 @@ class Conversation:
         text = hide_passcode(text, best)
         action = act(self.house, intent, slots, self.state, best.language) if not best.missing and not best.which else Action()
         if match.outcome == Outcome.REJECT:
+            self._recent = replace(self._recent, refused=self._recent.refused or "device" in best.said)
             if match.confidence >= intent.matching.confirm:
                 self._stay(at)
             if match.reason == "range" and not best.missing and not best.which:
@@ -338,6 +348,7 @@ class Conversation:
                 slot=match.detail if match.reason == "missing" else "device",
                 candidates=device if match.reason == "which" and isinstance(device, tuple) else (),
                 reading=best,
+                asked=asked,
             )
             return self._event(text, at, match.outcome, match, slots, action, asked)
         return self._do(text, at, intent, slots, action, match)
@@ -428,7 +439,7 @@ class Conversation:
             reply = about_part(part, event.reply)
             return self._of_several(text, at, event.outcome, plan, actions, reply, match, event.reason or "pin")
         self._listen(at)
-        device = part.slots.get("device")
+        device, said = part.slots.get("device"), question(self.house, asked, best, part.intent, Action())
         self.pending = Pending(
             kind=asked.reason,
             intent=part.intent.id,
@@ -440,8 +451,9 @@ class Conversation:
             reading=best,
             plan=plan,
             number=number,
+            asked=said,
         )
-        reply = about_part(part, question(self.house, asked, best, part.intent, Action()))
+        reply = about_part(part, said)
         return self._of_several(text, at, Outcome.ASK, plan, actions, reply, match, asked.reason, asked.detail)
 
     def _settle(self, text: str, at: float, plan: tuple[Planned, ...], number: int, slots: Mapping[str, SlotValue]) -> Event:
@@ -532,6 +544,15 @@ class Conversation:
     ) -> Event:
         if answer.kind == "value":
             slots = {**slots, pending.slot: answer.value} if answer.which else pending.answered(answer.value)
+        if answer.devices:  # "no, the bench lamp"
+            slots["device"] = answer.devices
+            pending = replace(pending, slots=slots, until=at + self.house.window)
+        if answer.kind == "devices":
+            self.pending = pending
+            self._listen(at)
+            reply = about(self.house, answer.devices, pending.asked, pending.language)
+            event = self._event(text, at, Outcome.ASK, slots=slots, reply=reply, intent=intent.id)
+            return replace(event, reason=pending.kind, detail=pending.slot)
         if answer.outside:
             reply = range_reply(self.house, intent, slots, pending.slot, pending.language)
             self.pending = replace(pending, until=at + self.house.window)

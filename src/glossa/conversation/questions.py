@@ -19,7 +19,7 @@ from glossa.matching.result import SlotValue
 class Pending(Struct, frozen=True):
     """A question that is open: what it is about, what it asks for, and until when it may be answered.
 
-    Of several commands, ``plan`` is all of them and ``number`` the one that it is about.
+    Of several commands, ``plan`` is all of them and ``number`` the one that it is about. ``asked`` is the question itself.
     """
 
     kind: str
@@ -32,6 +32,7 @@ class Pending(Struct, frozen=True):
     reading: Reading | None = None
     plan: tuple[Planned, ...] = ()
     number: int = 0
+    asked: str = ""
 
     def answered(self, value: SlotValue) -> dict[str, SlotValue]:
         """The slots with an answer; what was meant beside the devices in question is meant still."""
@@ -46,7 +47,10 @@ def question(house: House, match: Match, best: Reading, intent: Intent, action: 
     if match.reason == "missing":
         asked = next(iter(texts_for(intent.ask.get(match.detail, {}), best.language)), "")
         asked = asked or next((t[0] for t in intent.ask.get(match.detail, {}).values()), "")
-        return asked or language.text("ask", slot=match.detail.replace("_", " "))
+        asked = asked or language.text("ask", slot=match.detail.replace("_", " "))
+        return (
+            about(house, best.slots.get("device"), asked, best.language) if best.stops else asked
+        )  # what was only guessed is told
     if match.reason == "which":
         device = best.slots.get("device")
         return which_one(house, device if isinstance(device, tuple) else (), best.language)
@@ -54,6 +58,12 @@ def question(house: House, match: Match, best: Reading, intent: Intent, action: 
     if not texts_for(intent.reply, best.language) and not intent.properties:
         what = intent.id.replace("_", " ")
     return language.text("confirm_action" if match.reason == "always" else "confirm", what=what)
+
+
+def about(house: House, device: SlotValue | None, asked: str, tag: str) -> str:
+    """A question with the devices that it is about."""
+    language = load_language(tag)
+    return language.text("part", part=names(house, device, language), reply=asked) if isinstance(device, tuple) else asked
 
 
 def which_one(house: House, ids: tuple[str, ...], tag: str) -> str:

@@ -21,7 +21,7 @@ class Recent(Struct, frozen=True):
         changed: the values that it changed, as they were.
         followed, slots: the last command about a property of devices, which a follow-up says for others. less: whether it was a "less",
             so that one more goes the same way.
-        until: the time up to which it may be followed up.
+        until: the time up to which it may be followed up. refused: whether an order for a device was refused since, which a "no, ..." is rather about.
     """
 
     devices: tuple[str, ...] = ()
@@ -32,6 +32,7 @@ class Recent(Struct, frozen=True):
     slots: Mapping[str, SlotValue] = {}
     less: bool = False
     until: float = float("-inf")
+    refused: bool = False
 
     def after(self, house: House, intent: Intent, slots: Mapping[str, SlotValue], until: float) -> Recent:
         """What was carried out last once one more command is, which may be followed up until a time."""
@@ -40,7 +41,7 @@ class Recent(Struct, frozen=True):
         new = self if not named or named == self.devices else replace(self, devices=named, before=self.devices)
         if not intent.properties:
             return replace(new, intent=intent)
-        return replace(new, intent=intent, followed=intent, slots=dict(slots), less=False, until=until)
+        return replace(new, intent=intent, followed=intent, slots=dict(slots), less=False, until=until, refused=False)
 
     def meant(self, house: House, *, several: bool) -> tuple[str, ...]:
         """The devices that "it" means, or where ``several`` are meant "them": what was spoken of last, and where that is one, what was before it too."""

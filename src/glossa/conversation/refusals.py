@@ -12,7 +12,6 @@ from glossa.matching import Match, Matcher, Reading
 
 STOPPED: Mapping[str, str] = {
     "negation": "negated",
-    "opposite": "both_ways",
     "sign": "unclear_sign",
     "second unit": "two_units",
     "second command": "half_named",
@@ -43,10 +42,21 @@ def why_not(matcher: Matcher, match: Match, best: Reading, intent: Intent) -> st
     if match.reason == "wrong room":
         device = best.slots.get("device")
         return language.text("not_there", device=names(house, device if isinstance(device, tuple) else (), language))
+    if match.reason == "opposite" and best.confidence >= intent.matching.confirm:
+        return _against(matcher, match, best, language)
     if match.reason in STOPPED and (match.reason in PLAIN or best.confidence >= intent.matching.confirm):
         return language.text(STOPPED[match.reason], words=match.detail.replace(" / ", ", "))
     cause = _but_for_one_thing(matcher, match, best, language) if match.reason == "confidence" else ""
     return cause or language.text("rejected")
+
+
+def _against(matcher: Matcher, match: Match, best: Reading, language: Language) -> str:
+    """Both of two opposites were said, or one for which there is no phrase."""
+    word, _, own = match.detail.partition(" / ")
+    heard = matcher.grammar(best.language).hearing.analyse(match.utterance).words
+    if not own:
+        return language.text("half_named", words=word)
+    return language.text("both_ways", words=f"{word}, {own}") if own in heard else language.text("other_way", words=word, own=own)
 
 
 _CAUSES: tuple[tuple[str, str, tuple[str, ...]], ...] = (

@@ -18,7 +18,7 @@ from glossa.house.effects import slot_of
 from glossa.house.forms import SetWire
 from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
-from glossa.house.sorts import NumberValues, WordsValues
+from glossa.house.sorts import DURATIONS, NumberValues, WordsValues
 from glossa.house.text import words
 from glossa.house.values import Way
 from glossa.language.phrases import Words
@@ -95,6 +95,7 @@ class Pattern(Struct, frozen=True, gc=False):
         scaled: the slots of a change that have a default, which "a bit" and "a lot" scale.
         needs: the slots that have to be filled, or the intent would do nothing.
         elsewhere: words for one way of changing, where the house changes other properties that way only: "dim" where vents are opened.
+        lasts: whether it says how long something is to run, so that "stop" and "close" are never it.
         moves: whether what it sets is how far something is open or up, so that "forty up" says where it is to be.
     """
 
@@ -120,6 +121,7 @@ class Pattern(Struct, frozen=True, gc=False):
     needs: tuple[str, ...]
     elsewhere: frozenset[str]
     moves: bool
+    lasts: bool
 
 
 class Grammar:
@@ -186,6 +188,7 @@ class Grammar:
         others = {self._axis[w] for words in self._said_of.values() for w in words} - own if intent.properties else set()
         elsewhere = self._on_axes(frozenset(others))
         moves = not self.lexicon.positions.isdisjoint(intent.set)
+        lasts = any(self._is_time(n) for name in intent.set for n in self.lexicon.specs_of.get(name, ()))
         amounts, implied = self._variants.amounts(intent), [*self._variants.implied(intent)]
         seen: set[tuple[Place, ...]] = set()
         for phrase in intent.phrases_in(self.tag):
@@ -228,8 +231,13 @@ class Grammar:
                             needs=needs,
                             elsewhere=elsewhere,
                             moves=moves,
+                            lasts=lasts or any(self._is_time(self.lexicon.slot_spec.get(p.slot)) for p in places),
                         )
                     )
+
+    def _is_time(self, spec: int | None) -> bool:
+        values = self.lexicon.specs[spec] if spec is not None else None
+        return isinstance(values, NumberValues) and values.unit in DURATIONS
 
     def _own_words(self, intent: Intent) -> frozenset[str]:
         """The words of the names of an intent's own device."""

@@ -14,9 +14,13 @@ from glossa.hearing.timing import CONDITION, LATER
 from glossa.hearing.tokens import places_of
 from glossa.hearing.utterance import Utterance
 from glossa.house.enumeration import Enumeration
+from glossa.language import Language
 from glossa.matching.alignment import Alignment, Kind
 from glossa.matching.grammar import Grammar
 from glossa.matching.torn import torn
+
+ENDING = frozenset({("power", 1), ("open", 1), ("play", 1)})
+"""The (axis, side) pairs of words that end what runs for a time: "off", "close", "stop"."""
 
 FAR = 0.45
 """A word of direction that costs more than this by its sound is only guessed, where what was heard is a common word."""
@@ -87,10 +91,17 @@ def _opposite(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> s
     within = _against_the_value(alignment, grammar)
     if within:
         return within
+    guessed = _against_the_sound(utterance, alignment, language)
+    if guessed:
+        return guessed
     left = alignment.left_over(Role.POLE, Role.WORD, Role.TALK, Role.VERB)
     left = [at for at in left if utterance.words[at] in language.poles]
     if not left or alignment.pattern.garbage:
         return ""
+    if alignment.pattern.lasts:
+        ended = next((utterance.words[at] for at in left if not ENDING.isdisjoint(language.poles[utterance.words[at]])), "")
+        if ended:
+            return ended
     said = _said(alignment)
     for at in left:
         word = utterance.words[at]
@@ -121,6 +132,17 @@ def _against_the_value(alignment: Alignment, grammar: Grammar) -> str:
                 leads = own.end == candidate.start and own.word in language.grammar.absolute
                 if language.opposite(edge.word, own.word) and not leads:
                     return f"{own.word} / {edge.word}"
+    return ""
+
+
+def _against_the_sound(utterance: Utterance, alignment: Alignment, language: Language) -> str:
+    """A word that was taken for its opposite by sound, or the end of something for what runs for a time: the "shut" of "shut the tap" for "start"."""
+    for option in alignment.chosen:
+        for edge in option.edges if option is not None else ():
+            heard = utterance.words[edge.start] if edge.how & How.SOUND and edge.end == edge.start + 1 else ""
+            ends = alignment.pattern.lasts and not ENDING.isdisjoint(language.poles.get(heard, ()))
+            if heard and (ends or language.opposite(heard, edge.word)):
+                return f"{heard} / {edge.word}"
     return ""
 
 
@@ -262,16 +284,27 @@ def _unheard_homophone(utterance: Utterance, alignment: Alignment, grammar: Gram
 
 
 def _another_name(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
-    """A device that was named plainly, and taken for another one by sound: the "lounge radiator" for the lounge radio."""
+    """A device that was named plainly, or a word of a name or a value, heard as it is, and taken for another name by sound.
+
+    That is the "lounge radiator" for the lounge radio, and the "red" of "bunting red, gate lamp off" for a lathe lamp.
+    """
     device = alignment.candidate("device")
     if device is None or not isinstance(device.value, Devices):
         return ""
-    if not any(e.how & How.SOUND for e in device.used):
+    guessed = [e for e in device.used if e.how & How.SOUND]
+    if not guessed:
         return ""
     for expression in utterance.expressions:
         plain = expression.cost < PLAIN_NAME and RANK["all"] != expression.things.rank < RANK["part"]
         if plain and not device.tokens & ~expression.tokens and not expression.things.devices & device.value.devices:
             return " ".join(utterance.words[expression.start : expression.end])
+    for edge in guessed:
+        at, word = edge.start, utterance.words[edge.start]
+        if edge.end > at + 1 or utterance.roles[at] == Role.SMALL:
+            continue
+        value = any(s.end == edge.end and s.cost == 0.0 and s.entry.kind == "value" for s in utterance.spans[at])
+        if value or word in grammar.lexicon.named:
+            return f"{word} / {edge.word}"
     return ""
 
 
@@ -441,7 +474,7 @@ STOPS = (
         _guessed_place,
         "a place that the house may not have, taken for a word of its own by sound",
     ),
-    Stop("another name", Severity.CONFIRM, _another_name, "a device that was named plainly, and taken for another one by sound"),
+    Stop("another name", Severity.CONFIRM, _another_name, "what was named plainly, and taken for another name by sound"),
     Stop("another measure", Severity.CONFIRM, _another_measure, "a word for how something else of the house changes"),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )
