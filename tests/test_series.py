@@ -280,6 +280,24 @@ class OtherThings(Lines):
         assert match.best is not None
         self.assertEqual((match.outcome, match.best.stops), ("confirm", ("another name",)))
 
+    def test_what_only_sounds_roughly_like_a_name_is_asked_about(self) -> None:
+        for line in ("harpoon lamp on", "open the platoon vent"):
+            self.assertNotEqual(shared.matcher("marigold").match(line).outcome, "accept", line)
+
+    def test_words_as_they_were_heard_go_before_guesses(self) -> None:
+        house = read_house(
+            '[house]\nname = "Barn"\n[intents.switch]\nphrases = ["[the] $device $power"]\nset = { power = "$power" }\n'
+            '[intents.paint]\nphrases = ["paint [the] $device $colour"]\nset = { colour = "$colour" }\n'
+            + "".join(
+                f'[devices.{name}]\nnames = ["{name} {noun}"]\nproperties.power = {{ type = "switch", command = {{ text = "{name} $raw" }} }}\n'
+                for name, noun in (("lathe", "lamp"), ("gate", "lamp"), ("string", "bunting"))
+            )
+            + 'properties.colour = { type = "colour", command = { text = "paint $raw" } }\n'
+        )
+        for line in ("make the string bunting red, then the gate lamp off", "string bunting red and the gate lamp off"):
+            event = glossa.Conversation(house, awake=True).hear(line)
+            self.assertEqual((event.outcome, len(event.commands)), ("accept", 2), line)
+
     def test_what_changes_otherwise_is_asked_about(self) -> None:
         for text in ("desk lamp louder", "kitchen speaker brighter", "study radiator dimmer"):
             match = shared.matcher("townhouse").match(text)

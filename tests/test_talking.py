@@ -18,6 +18,63 @@ def talk(*lines: str, house: glossa.House = MARIGOLD, matcher: str = "marigold",
     return [conversation.hear(text, 2.0 * at) for at, text in enumerate(lines)]
 
 
+WORKSHOP = read_house("""
+[house]
+name = "Workshop"
+[links.bus]
+type = "simulated"
+[kinds.tap.properties.run]
+type = "number"
+unit = "seconds"
+minimum = 1
+maximum = 3600
+command = [{ topic = "$id", payload = "1" }, { wait = "$value" }, { topic = "$id", payload = "0" }]
+[kinds.lamp]
+nouns = ["lamp"]
+properties.power = { type = "switch", command = { topic = "$id", payload = "$raw" } }
+[kinds.dimmed]
+like = "lamp"
+properties.level = { type = "number", unit = "percent", command = { topic = "$id/level", payload = "$raw" } }
+[devices.bean_tap]
+kind = "tap"
+names = ["bean tap"]
+[devices.tomato_tap]
+kind = "tap"
+names = ["tomato tap"]
+[devices.gate_lamp]
+kind = "lamp"
+names = ["gate lamp"]
+[devices.lathe_lamp]
+kind = "lamp"
+names = ["lathe lamp"]
+[devices.desk_lamp]
+kind = "dimmed"
+names = ["desk lamp"]
+[devices.bench_lamp]
+kind = "dimmed"
+names = ["bench lamp"]
+[devices.bunting]
+names = ["bunting"]
+properties.power = { type = "switch", command = { topic = "$id", payload = "$raw" } }
+properties.colour = { type = "colour", command = { topic = "$id/colour", payload = "$raw" } }
+[intents.run]
+phrases = ["(open | run | start) [the] $device [for $run]"]
+set = { run = "$run" }
+ask = { run = "For how long?" }
+[intents.switch]
+phrases = ["[the] $device $power"]
+set = { power = "$power" }
+[intents.paint]
+phrases = ["paint [the] $device $colour"]
+set = { colour = "$colour" }
+[intents.dim]
+phrases = ["dim [the] $device to $level"]
+set = { level = "$level" }
+ask = { level = "How bright?" }
+""")
+MATCHERS["workshop"] = glossa.Matcher(WORKSHOP)
+
+
 def shown(event: glossa.Event) -> tuple[str, str, dict[str, object]]:
     return str(event.outcome), event.intent or "", dict(event.slots)
 
@@ -175,6 +232,38 @@ class Questions(unittest.TestCase):
                 self.assertIn(first.outcome, ("ask", "confirm"))
                 got = shown(second)[:2]
                 self.assertEqual(got if got[0] == "accept" else (got[0], ""), expected_event)
+
+    def test_the_open_question_is_what_is_corrected(self) -> None:
+        cases: dict[tuple[str, ...], tuple[str, object, object]] = {
+            ("desk lamp on", "dim the desk lamp", "no, the bench lamp", "forty"): ("dim", ("bench_lamp",), 40),
+            ("desk lamp on", "dim the desk lamp", "no, the bench lamp to forty"): ("dim", ("bench_lamp",), 40),
+            ("run the bean tap", "no the tomato tap", "ten minutes"): ("run", ("tomato_tap",), 600),
+            ("run the bean tap", "the tomato tap for ten minutes"): ("run", ("tomato_tap",), 600),
+            ("dim a lamp to forty", "no, the desk lamp"): ("dim", ("desk_lamp",), 40),
+        }
+        for lines, (intent, devices, value) in cases.items():
+            with self.subTest(lines):
+                event = talk(*lines, house=WORKSHOP, matcher="workshop")[-1]
+                self.assertEqual((event.outcome, event.intent), ("accept", intent))
+                self.assertEqual((event.slots["device"], event.slots.get("run", event.slots.get("level"))), (devices, value))
+
+    def test_a_correction_that_is_not_understood_does_nothing(self) -> None:
+        for lines in (
+            ("run the bean tap", "no the tap", "ten minutes"),
+            ("run the bean tap", "no, the desk lamp", "ten minutes"),
+            ("desk lamp on", "dim the gate lamp", "no, the bench lamp"),
+        ):
+            with self.subTest(lines):
+                events = talk(*lines, house=WORKSHOP, matcher="workshop")
+                self.assertEqual((events[-1].outcome, events[-1].commands), ("reject", ()))
+
+    def test_what_ends_it_never_runs_it(self) -> None:
+        for verb in ("stop", "close", "shut", "halt", "turn off"):
+            for rest in ("", " for ten minutes"):
+                with self.subTest(verb + rest):
+                    events = talk(f"{verb} the bean tap{rest}", "ten minutes", house=WORKSHOP, matcher="workshop")
+                    self.assertEqual([e.outcome for e in events], ["reject", "reject"])
+                    self.assertNotIn("both", events[0].reply)
 
     def test_which_one_can_take_two_answers(self) -> None:
         events = talk("lamp on", "the saloon one", "reading")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import ClassVar
 
 from msgspec import Struct
@@ -206,6 +206,20 @@ class Alignment(Struct, frozen=True, gc=False):
             if option is not None and places[number].slot == slot:
                 return option.candidate
         return None
+
+
+def guessed_apart(candidate: Candidate, nouns: Mapping[str, int]) -> float:
+    """What the words of a name cost that were heard by sound, where nothing but they tells devices from others of their kind, else 0.
+
+    Args:
+        candidate: what a device is taken from.
+        nouns: for every word of a noun, the devices that it may be, as a bit mask.
+    """
+    if not isinstance(candidate.value, Devices):
+        return 0.0
+    heard = [nouns.get(e.word, 0) for e in candidate.used if not e.how & How.SOUND]
+    apart = all(devices and devices != candidate.value.devices for devices in heard)
+    return sum(e.cost for e in candidate.used if e.how & How.SOUND) if apart else 0.0
 
 
 def leads_to_its_direction(

@@ -21,6 +21,7 @@ from glossa.matching.alignment import (
     Kind,
     Option,
     Where,
+    guessed_apart,
     heard_in_full,
     leads_to_its_direction,
 )
@@ -260,7 +261,8 @@ class _Measured:
             self._add("another noun", self._another_noun(candidate))
             more = candidate.cost - sum(e.cost for e in candidate.used)
             self._add("first words", more >= COSTS.first_words - 1e-9 and not self._only_a_room(candidate))
-            guess = self._guessed(candidate, candidate.value)
+            guess = guessed_apart(candidate, self._grammar.lexicon.of_noun_word)
+            guess = guess if guess >= FAR else 0.0
             self._add(
                 "guessed which" if len(candidate.used) > 1 else "guessed name", guess if len(candidate.used) > 1 else guess > 0
             )
@@ -285,13 +287,6 @@ class _Measured:
             return False
         heard = self._utterance.words[edge.start]
         return plural(heard, self._language) == edge.word or plural(edge.word, self._language) == heard
-
-    def _guessed(self, candidate: Candidate, devices: Devices) -> float:
-        """What the words cost that were heard by sound, where nothing but they tells devices from others of their kind."""
-        guessed = [e for e in candidate.used if e.how & How.SOUND]
-        nouns = [self._grammar.lexicon.of_noun_word.get(e.word, 0) for e in candidate.used if not e.how & How.SOUND]
-        cost = sum(e.cost for e in guessed)
-        return cost if cost >= FAR and all(n and n != devices.devices for n in nouns) else 0.0
 
     def _named_otherwise(self, candidate: Candidate) -> bool:
         """Whether an unknown word stands where a noun that alone names the device has its other words."""

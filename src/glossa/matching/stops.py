@@ -15,7 +15,7 @@ from glossa.hearing.tokens import places_of
 from glossa.hearing.utterance import Utterance
 from glossa.house.enumeration import Enumeration
 from glossa.language import Language
-from glossa.matching.alignment import Alignment, Kind
+from glossa.matching.alignment import Alignment, Kind, guessed_apart
 from glossa.matching.grammar import Grammar
 from glossa.matching.torn import torn
 
@@ -308,6 +308,15 @@ def _another_name(utterance: Utterance, alignment: Alignment, grammar: Grammar) 
     return ""
 
 
+def _guessed_which(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
+    """A word that sounds only roughly like the one that tells a device from others of its kind: the "potato tap" for the tomato tap."""
+    device = alignment.candidate("device")
+    if device is None or len(device.used) < 2 or guessed_apart(device, grammar.lexicon.of_noun_word) < FAR:
+        return ""
+    far = max((e for e in device.used if e.how & How.SOUND), key=lambda e: e.cost)
+    return f"{' '.join(utterance.words[far.start : far.end])} / {far.word}"
+
+
 def _another_measure(utterance: Utterance, alignment: Alignment, grammar: Grammar) -> str:
     """A word for one way of changing, where the house changes only other things that way: "lamp louder"."""
     verbs = grammar.lexicon.language.verbs
@@ -475,6 +484,12 @@ STOPS = (
         "a place that the house may not have, taken for a word of its own by sound",
     ),
     Stop("another name", Severity.CONFIRM, _another_name, "what was named plainly, and taken for another name by sound"),
+    Stop(
+        "guessed which",
+        Severity.CONFIRM,
+        _guessed_which,
+        "a word that only roughly sounds like the one that says which device is meant",
+    ),
     Stop("another measure", Severity.CONFIRM, _another_measure, "a word for how something else of the house changes"),
     Stop("guessed direction", Severity.CONFIRM, _guessed_direction, "a direction that was only guessed from another word"),
 )
