@@ -60,10 +60,10 @@ class Say(unittest.TestCase):
         for arguments, expected in (
             (("say", "nowhere", "x"), "there is no such file or folder"),
             (("say", "marigold", "x", "--mode", "steerin"), "did you mean 'steering'?"),
-            (("say", "marigold", "x", "--language", "fr"), "This house has no language 'fr'"),
+            (("say", "marigold", "x", "--language", "fr"), "The house speaks en, not 'fr'"),
             (("sya",), "did you mean 'say'?"),
             (("say",), "Missing argument 'HOUSE'"),
-            (("numbers", "x", "--language", "xx"), "no number words"),
+            (("numbers", "x", "--language", "xx"), "no word lists for 'xx'"),
         ):
             with self.subTest(arguments):
                 code, _, err = run(*arguments)

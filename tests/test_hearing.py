@@ -255,9 +255,10 @@ class Lists(unittest.TestCase):
             self.assertEqual(ENGLISH.tells(word), told, word)
 
     def test_a_region_takes_its_language(self) -> None:
-        self.assertTrue(load_language("en-GB").filler.first)
-        self.assertFalse(load_language("tlh").filler.first)
-        self.assertEqual(load_language("tlh").text("done"), "Done")
+        for tag in ("en-GB", "en_us", "EN"):
+            self.assertTrue(load_language(tag).filler.first, tag)
+        with self.assertRaisesRegex(LookupError, "no word lists for 'tlh'; there are for: de, en"):
+            load_language("tlh")
 
 
 class LanguageFiles(unittest.TestCase):

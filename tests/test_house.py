@@ -220,6 +220,35 @@ class OwnLanguages(unittest.TestCase):
             ),
         )
 
+    def test_a_house_keeps_its_languages(self) -> None:
+        first = glossa.load_house(self.folder)
+        before = glossa.Matcher(first)
+        negated = "ne ŝaltu la lampon"
+        outcomes = {line: before.match(line).outcome for line in (negated, "ŝaltu la lampon")}
+        text = self.language.read_text(encoding="utf-8")
+        self.language.write_text(text.replace('negation = ["ne"', 'negation = ["neniel"'), encoding="utf-8")
+        other = glossa.Matcher(glossa.load_house(self.folder))
+        self.assertNotEqual(other.match(negated).reason, "negation")
+        for matcher in (before, glossa.Matcher(first)):  # one that was there before, and one of the house as it was read
+            self.assertEqual({line: matcher.match(line).outcome for line in outcomes}, outcomes)
+            self.assertEqual(matcher.match(negated).reason, "negation")
+        with self.assertRaises(HouseError):
+            self.language.write_text("language = 3", encoding="utf-8")
+            glossa.load_house(self.folder)
+        self.assertEqual(glossa.Matcher(first).match(negated).reason, "negation")
+
+    def test_a_tag_means_a_language_of_the_house_or_is_an_error(self) -> None:
+        matcher = shared.matcher("marigold")
+        for tag in ("en", "EN", "en-GB", "en_US", "en-Latn-GB"):
+            self.assertEqual(matcher.match("don't turn the galley lamp on", tag).reason, "negation", tag)
+        with self.assertRaisesRegex(LookupError, "the house speaks en, not 'fr'"):
+            matcher.match("galley lamp on", "fr")
+        with self.assertRaisesRegex(LookupError, "no mode 'steerin'.*steering"):
+            matcher.match("port ten", mode="steerin")
+        talk = glossa.Conversation(shared.house("marigold"), matcher, awake=True)
+        self.assertRaises(LookupError, talk.hear, "galley lamp on", 0.0, "x-nowhere")
+        self.assertRaises(LookupError, glossa.Conversation, shared.house("marigold"), matcher, mode="steerin")
+
     def test_unread_numbers_and_missing_lists_are_found(self) -> None:
         house = glossa.load_house(self.folder)
         found = {f.place: f.what for f in findings(house)}

@@ -31,7 +31,7 @@ LEAST_POLITE = 0.98
 class Houses(unittest.TestCase):
     def test_spoken_numbers_are_read_back(self) -> None:
         for tag in ("de", "fr", "es", "en"):
-            self.assertEqual(unread_numbers(tag, shared.some(range(UP_TO + 1), 7))[:3], [], tag)
+            self.assertEqual(unread_numbers(load_language(tag), shared.some(range(UP_TO + 1), 7))[:3], [], tag)
 
     def test_ways_to_write_the_same(self) -> None:
         for tag, written, meant in (

@@ -19,6 +19,7 @@ from glossa.files import find_house
 from glossa.house import HouseError, read_house
 from glossa.house.recogniser import Recogniser, Sounds, read_recogniser, recogniser_text
 from glossa.house.text import words
+from glossa.language import load_language
 from glossa.live.log import EventLog
 from glossa.live.records import Record
 from glossa.trials.covering import covering
@@ -136,13 +137,13 @@ class Model(unittest.TestCase):
         prices = []
         for model in (LOST, Recogniser()):
             maker, dice = noises(MARIGOLD, model)["en"], random.Random(3)
-            found = estimate([(r.utterance, maker.hear(r.utterance, 0.15, dice)[0]) for r in ROWS], "en")
+            found = estimate([(r.utterance, maker.hear(r.utterance, 0.15, dice)[0]) for r in ROWS], load_language("en"))
             prices.append(found.sounds.swapped.get("L R", 0.35))
             self.assertTrue(0.08 < found.rate < 0.22, found.rate)
         self.assertLess(prices[0], prices[1] - 0.05)
         self.assertEqual(read_recogniser(recogniser_text(found), "r.toml"), found)
         pairs = [("turn the lamp on", "turn lamp on")] * 30 + [("turn the lamp on", "turn the lap on")] * 3
-        found = estimate(pairs, "en")
+        found = estimate(pairs, load_language("en"))
         self.assertGreater(found.sorts.deletion, found.sorts.substitution)
         self.assertEqual(found.written, {"lamp": {"lap": 3}})
 

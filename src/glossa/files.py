@@ -12,7 +12,7 @@ from itertools import count
 from pathlib import Path
 
 from glossa.house import House, HouseError, Problem, read_house
-from glossa.language import languages, register_language
+from glossa.language import languages
 
 HOUSE_FILE = "house.toml"
 MOST_BYTES = 10_000_000
@@ -99,7 +99,7 @@ def load_house(place: str | os.PathLike[str]) -> House:
             if _exists(path.parent / name):
                 problems += error.problems
                 sheets[name] = "phrase\n"
-    problems += _take_languages(text, sheets)
+    problems += _wrong_languages(text, sheets)
     try:
         house = read_house(text, sheets, str(path), languages())
     except HouseError as error:
@@ -111,8 +111,8 @@ def load_house(place: str | os.PathLike[str]) -> House:
     return house
 
 
-def _take_languages(text: str, sheets: Mapping[str, str]) -> list[Problem]:
-    """Make the languages known that a house brings along; what is wrong with their files."""
+def _wrong_languages(text: str, sheets: Mapping[str, str]) -> list[Problem]:
+    """What is wrong with the files of the languages that a house brings along."""
     from glossa.language.check import read_own_language
 
     problems: list[Problem] = []
@@ -120,7 +120,6 @@ def _take_languages(text: str, sheets: Mapping[str, str]) -> list[Problem]:
         if name in sheets:
             try:
                 read_own_language(sheets[name], name)
-                register_language(sheets[name], name)
             except HouseError as error:
                 problems += error.problems
     return problems

@@ -31,10 +31,11 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
     from glossa.hearing.utterance import Hearing
     from glossa.house import read_house
 
-    hearing = Hearing(Lexicon(read_house(NO_HOUSE), language))
+    try:
+        hearing = Hearing(Lexicon(read_house(NO_HOUSE), language))
+    except LookupError as error:
+        raise click.UsageError(f"{str(error.args[0]).capitalize()}.") from None
     reader = hearing.lexicon.numbers
-    if not reader.known:
-        raise click.UsageError(f"There are no number words for the language '{language}'.")
     rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]] = []
     for text in texts or lines():
         tokens = hearing.analyse(text).tokens

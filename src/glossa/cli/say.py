@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 import click
 
@@ -12,7 +12,6 @@ from glossa.cli.main import house_argument, picture_option
 from glossa.conversation import Conversation, Event
 from glossa.files import load_house
 from glossa.house.model import House
-from glossa.house.problems import nearest
 from glossa.matching import Matcher
 
 
@@ -39,9 +38,11 @@ def say(
       printf 'galley lamp on\\n' | glossa say marigold --json
     """
     home = load_house(house)
-    _known("mode", mode, home.modes)
-    _known("language", language, home.languages)
     matcher = Matcher(home)
+    try:
+        mode, language = matcher.mode(mode), matcher.language(language)
+    except LookupError as error:
+        raise click.UsageError(f"{str(error.args[0]).capitalize()}.") from None
     event = None
     for text in texts or lines():
         if source:
@@ -58,12 +59,6 @@ def say(
 
         draw_match(event.match, picture)
         click.echo(f"wrote {picture}", err=True)
-
-
-def _known(what: str, name: str, names: Iterable[str]) -> None:
-    known = list(names)
-    if name and name not in known:
-        raise click.UsageError(f"This house has no {what} '{name}' ({nearest(name, known) or 'it has none'}).")
 
 
 def lines() -> Iterator[str]:

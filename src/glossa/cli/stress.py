@@ -21,6 +21,7 @@ from glossa.files import find_house, load_house, read_text, write_file
 from glossa.house import House, HouseError, Problem
 from glossa.house.recogniser import Recogniser, read_recogniser, recogniser_text
 from glossa.house.text import many
+from glossa.language import language_of
 
 if TYPE_CHECKING:
     from glossa.trials import Row
@@ -169,7 +170,7 @@ def _recogniser(home: House, model: Path | None, heard: Sequence[Path]) -> Recog
     pairs = [pair for path in heard for pair in _pairs(home, path)]
     if not pairs:
         raise HouseError([Problem(str(heard[0]), 0, "", "holds no line that this house carries out", "a few dozen are needed")])
-    found = estimate(pairs, home.languages[0])
+    found = estimate(pairs, language_of(home, home.languages[0]))
     words = f"{many(found.words, 'word')} of {many(len(pairs), 'line')}"
     click.echo(f"estimated from {words}: {found.rate:.1%} of words wrong, {many(len(found.written), 'word')} misheard", err=True)
     return found

@@ -18,7 +18,7 @@ from glossa.files import find_house, load_house, read_text, sheets_beside, write
 from glossa.house import House, HouseError, Problem, read_house
 from glossa.house.problems import nearest
 from glossa.house.text import many
-from glossa.language import languages
+from glossa.language import languages, meant
 
 if TYPE_CHECKING:
     from glossa.exchange.into_house import Edited
@@ -232,8 +232,7 @@ def _with_left(edited: Edited, left: list[GrammarProblem]) -> Edited:
 
 def _language_of(tag: str, home: House) -> str:
     """The language of the house that a tag means, "" for none."""
-    plain = tag.lower()
-    return next((t for t in home.languages if t.lower() == plain or t.lower() == plain.split("-")[0]), "")
+    return meant(tag, home.languages) if tag else ""
 
 
 def _of_grammar(

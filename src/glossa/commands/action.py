@@ -14,7 +14,7 @@ from glossa.house.model import Device, House, Intent, Property
 from glossa.house.sorts import NumberValues
 from glossa.house.templates import PLACEHOLDER
 from glossa.house.values import OutsideRange, Value, Values, texts_for, tidy
-from glossa.language import Language, load_language
+from glossa.language import Language, language_of
 from glossa.matching.meaning import given, in_unit, targets
 from glossa.matching.result import SlotValue
 
@@ -44,7 +44,7 @@ class _Maker:
     def __init__(self, house: House, intent: Intent, slots: Mapping[str, SlotValue], state: State, tag: str) -> None:
         self.house, self.intent, self.slots, self.state = house, intent, slots, state
         self.tag = tag or house.languages[0]
-        self.language = load_language(self.tag)
+        self.language = language_of(house, self.tag)
         self.commands: list[Command] = []
         self.changes: dict[tuple[str, str], Value] = {}
         self.value: Value | None = None
@@ -231,7 +231,7 @@ def names(house: House, ids: Sequence[str], language: Language, joiner: str = "a
 
 def range_reply(house: House, intent: Intent, slots: Mapping[str, SlotValue], slot: str, tag: str) -> str:
     """The reply to a value out of range: the range, the unit, and what was said."""
-    language = load_language(tag)
+    language = language_of(house, tag)
     value = slots.get(slot)
     for name, setting in intent.set.items():
         if slot in (slot_of(setting), name):

@@ -23,7 +23,7 @@ from glossa.conversation.wake import WakeWords
 from glossa.house.model import House, Intent
 from glossa.house.text import printable
 from glossa.house.values import Value
-from glossa.language import load_language
+from glossa.language import language_of
 from glossa.matching import Match, Matcher, Outcome, Reading
 from glossa.matching.result import HIDDEN, SlotValue, hide_passcode
 
@@ -63,7 +63,7 @@ class Conversation:
         self.house = house
         self.matcher = matcher or Matcher(house)
         self.state: dict[tuple[str, str], Value] = dict(state) if state is not None else initial_state(house)
-        self.modes = Modes(house, mode)
+        self.modes = Modes(house, self.matcher.mode(mode))
         self.pending: Pending | None = None
         self._always = awake
         self._secrets = secrets
@@ -124,9 +124,12 @@ class Conversation:
             at: the time in seconds.
             language: a BCP 47 tag, where the recogniser knows it; the house's other languages are off then.
             doubtful: ask back before anything is done, for the recogniser was not sure of the text.
+
+        Raises:
+            LookupError: where the house has no such language.
         """
         self._doubtful = doubtful
-        text = printable(text)
+        text, language = printable(text), self.matcher.language(language)
         self.tick(at)
         at = self._now
         if self._last is not None and text == self._last[0] and at - self._last[1] < self.house.repeat:
@@ -137,7 +140,9 @@ class Conversation:
             self._listen(at)
             if self._wake.idle(woken.rest, language or self.house.languages[0]):
                 self.pending = None
-                return self._event(text, at, Outcome.WAKE, reply=load_language(language or self.house.languages[0]).text("awake"))
+                return self._event(
+                    text, at, Outcome.WAKE, reply=language_of(self.house, language or self.house.languages[0]).text("awake")
+                )
             event = self._understand(woken.rest, at, language)
             return replace(event, utterance=text.removesuffix(woken.rest) + event.utterance)
         if not self.awake(at):
@@ -210,7 +215,7 @@ class Conversation:
         tag = language or (self.pending.language if self.pending else self.house.languages[0])
         if self.house.wake is not None and self._wake.ends(text):
             self._sleep()
-            return self._event(text, at, Outcome.SLEEP, reply=load_language(tag).text("asleep"))
+            return self._event(text, at, Outcome.SLEEP, reply=language_of(self.house, tag).text("asleep"))
         if self.pending is not None:
             event = self._answered(text, at, tag, self.pending)
             if event is not None:
@@ -229,7 +234,7 @@ class Conversation:
             text_id = "cancelled" if self.pending else "nothing"
             self.pending = None
             return self._event(
-                text, at, Outcome.CANCEL, reply=load_language(match.language).text(text_id), language=match.language
+                text, at, Outcome.CANCEL, reply=language_of(self.house, match.language).text(text_id), language=match.language
             )
         if match.outcome == Outcome.REJECT and recent.changed and self._answers.is_back(text, match.language or tag):
             return self._restore(text, at, match.language or tag)
@@ -311,10 +316,10 @@ class Conversation:
             return self._carry_all(match.hidden, at, planned(self.house, match.parts), match)
         best = match.best
         if match.reason == "half":
-            reply = load_language(match.language).text("half", part=match.detail)
+            reply = language_of(self.house, match.language).text("half", part=match.detail)
             return self._event(text, at, Outcome.REJECT, match, reply=reply)
         if best is None:
-            reply = load_language(match.language or self.house.languages[0]).text("rejected")
+            reply = language_of(self.house, match.language or self.house.languages[0]).text("rejected")
             return self._event(text, at, Outcome.REJECT, reply=reply, match=match)
         intent = self.house.intents[best.intent]
         slots = dict(best.slots)
@@ -392,7 +397,7 @@ class Conversation:
         tag = match.language if match else self.house.languages[0]
         self._listen(at)
         self.pending = Pending("confirm", intent.id, slots, tag, at + self.house.window, reading=match.best if match else None)
-        question = load_language(tag).text("confirm", what=action.reply or intent.id.replace("_", " "))
+        question = language_of(self.house, tag).text("confirm", what=action.reply or intent.id.replace("_", " "))
         event = self._event(text, at, Outcome.CONFIRM, match, slots, action, question, intent=intent.id)
         return replace(event, reason="alternatives", detail="")
 
@@ -436,7 +441,7 @@ class Conversation:
             event = self._passcode(text, at, match, part.intent, part.slots, said, tag, plan, number)
             if event.outcome == Outcome.ACCEPT:
                 return event
-            reply = about_part(part, event.reply)
+            reply = about_part(self.house, part, event.reply)
             return self._of_several(text, at, event.outcome, plan, actions, reply, match, event.reason or "pin")
         self._listen(at)
         device, said = part.slots.get("device"), question(self.house, asked, best, part.intent, Action())
@@ -453,7 +458,7 @@ class Conversation:
             number=number,
             asked=said,
         )
-        reply = about_part(part, said)
+        reply = about_part(self.house, part, said)
         return self._of_several(text, at, Outcome.ASK, plan, actions, reply, match, asked.reason, asked.detail)
 
     def _settle(self, text: str, at: float, plan: tuple[Planned, ...], number: int, slots: Mapping[str, SlotValue]) -> Event:
@@ -512,7 +517,7 @@ class Conversation:
         intent = self.house.intents[pending.intent]
         if answer.kind in ("no", "cancel"):
             self.pending = None
-            return self._event(text, at, Outcome.CANCEL, reply=load_language(pending.language).text("cancelled"))
+            return self._event(text, at, Outcome.CANCEL, reply=language_of(self.house, pending.language).text("cancelled"))
         slots = dict(pending.slots)
         if pending.kind == "pin":
             said = answer.value if isinstance(answer.value, str) else ""
@@ -593,7 +598,7 @@ class Conversation:
         plan: tuple[Planned, ...] = (),
         number: int = 0,
     ) -> Event:
-        language = load_language(tag)
+        language = language_of(self.house, tag)
         pin = intent.pin
         assert pin is not None
         keeper = self.keepers.setdefault(keeper_of(intent), Keeper())

@@ -11,7 +11,7 @@ from glossa.commands.action import State
 from glossa.conversation.refusals import why_not
 from glossa.hearing.tokens import MOST_TOKENS
 from glossa.house.model import House, Intent
-from glossa.language import load_language
+from glossa.language import language_of
 from glossa.matching import Match, Matcher, Outcome
 from glossa.matching.compound import boundaries
 from glossa.matching.result import SlotValue
@@ -67,7 +67,7 @@ def next_step(matcher: Matcher, plan: Sequence[Planned], state: State, *, doubte
     for number, part in enumerate(plan):
         refused = part.match.best if part.match.outcome == Outcome.REJECT and not part.settled else None
         if refused is not None:
-            reply = about_part(part, why_not(matcher, part.match, refused, part.intent))
+            reply = about_part(matcher.house, part, why_not(matcher, part.match, refused, part.intent))
             return Step(Outcome.REJECT, reply, number, part.match.reason, part.match.detail)
     values, actions = dict(state), []
     for number, part in enumerate(plan):
@@ -75,7 +75,7 @@ def next_step(matcher: Matcher, plan: Sequence[Planned], state: State, *, doubte
         lacking = best is not None and not part.settled and (best.missing or best.which)
         action = Action() if lacking else act(matcher.house, part.intent, part.slots, values, part.match.language)
         if action.refused:
-            return Step(Outcome.REJECT, about_part(part, action.reply), number, action.refused)
+            return Step(Outcome.REJECT, about_part(matcher.house, part, action.reply), number, action.refused)
         values.update(action.changes or {})
         actions.append(action)
     for number, part in enumerate(plan):
@@ -83,14 +83,14 @@ def next_step(matcher: Matcher, plan: Sequence[Planned], state: State, *, doubte
             return Step(Outcome.ASK, "", number, actions=tuple(actions))
     reply = ", ".join(dict.fromkeys(a.reply for a in actions if a.reply))
     if doubted and any(not part.settled for part in plan):
-        question = load_language(plan[0].match.language).text("confirm", what=reply)
+        question = language_of(matcher.house, plan[0].match.language).text("confirm", what=reply)
         return Step(Outcome.CONFIRM, question, actions=tuple(actions))
     return Step(Outcome.ACCEPT, reply, actions=tuple(actions))
 
 
-def about_part(part: Planned, reply: str) -> str:
+def about_part(house: House, part: Planned, reply: str) -> str:
     """A reply that says which part it is about."""
-    return load_language(part.match.language).text("part", part=part.match.hidden, reply=reply)
+    return language_of(house, part.match.language).text("part", part=part.match.hidden, reply=reply)
 
 
 def heads(matcher: Matcher, text: str, tag: str) -> list[tuple[str, str]]:

@@ -11,7 +11,7 @@ from glossa.commands.action import names
 from glossa.conversation.plan import Planned
 from glossa.house.model import House, Intent
 from glossa.house.values import texts_for
-from glossa.language import load_language
+from glossa.language import language_of
 from glossa.matching import Match, Reading
 from glossa.matching.result import SlotValue
 
@@ -43,7 +43,7 @@ class Pending(Struct, frozen=True):
 
 def question(house: House, match: Match, best: Reading, intent: Intent, action: Action) -> str:
     """What is asked where a match is not to be carried out at once."""
-    language = load_language(best.language)
+    language = language_of(house, best.language)
     if match.reason == "missing":
         asked = next(iter(texts_for(intent.ask.get(match.detail, {}), best.language)), "")
         asked = asked or next((t[0] for t in intent.ask.get(match.detail, {}).values()), "")
@@ -62,11 +62,11 @@ def question(house: House, match: Match, best: Reading, intent: Intent, action: 
 
 def about(house: House, device: SlotValue | None, asked: str, tag: str) -> str:
     """A question with the devices that it is about."""
-    language = load_language(tag)
+    language = language_of(house, tag)
     return language.text("part", part=names(house, device, language), reply=asked) if isinstance(device, tuple) else asked
 
 
 def which_one(house: House, ids: tuple[str, ...], tag: str) -> str:
     """The question which of some devices is meant."""
-    language = load_language(tag)
+    language = language_of(house, tag)
     return language.text("which", options=names(house, ids, language, "or"))

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from glossa.commands.action import names, range_reply
 from glossa.hearing.devices import PLAIN_NAME
 from glossa.house.model import Intent
-from glossa.language import Language, load_language
+from glossa.language import Language, language_of
 from glossa.matching import Match, Matcher, Reading
 
 STOPPED: Mapping[str, str] = {
@@ -32,7 +32,7 @@ def why_not(matcher: Matcher, match: Match, best: Reading, intent: Intent) -> st
         best: its best reading.
         intent: the reading's intent.
     """
-    house, language = matcher.house, load_language(best.language)
+    house, language = matcher.house, language_of(matcher.house, best.language)
     if match.reason == "range":
         return range_reply(house, intent, best.slots, match.detail, best.language)
     if match.reason == "mode" and match.detail:

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from glossa.hearing.tokens import MOST_TOKENS, Token, tokenize
 from glossa.house.model import House
-from glossa.language import load_language
+from glossa.language import language_of
 from glossa.language.phones import distance, letters, phones
 
 Words = tuple[str, ...]
@@ -45,7 +45,7 @@ class WakeWords:
             for way in ways:
                 self._forms.append((way, first, language or house.languages[0]))
         said = [heard for heard, _, _ in self._forms]
-        hesitation = {w for tag in house.languages for w in load_language(tag).numbers.hesitation}
+        hesitation = {w for tag in house.languages for w in language_of(house, tag).numbers.hesitation}
         self._hesitation = frozenset(hesitation).difference(*said)
         self._doubled = frozenset(a for heard in said for a, b in pairwise(heard) if a == b)
 
@@ -88,14 +88,12 @@ class WakeWords:
         near, far = sorted((by_sound, by_letter))
         return round(max(0.0, 1.0 - SLIP * (0.7 * near + 0.3 * far)), 6)
 
-    @staticmethod
-    def idle(text: str, tag: str) -> bool:
+    def idle(self, text: str, tag: str) -> bool:
         """Whether a text holds nothing but filler."""
-        return load_language(tag).filler.made_of([t.word for t in tokenize(text)])
+        return language_of(self.house, tag).filler.made_of([t.word for t in tokenize(text)])
 
-    @staticmethod
-    def _starts(words: Words, tag: str) -> list[int]:
-        filler = load_language(tag).filler
+    def _starts(self, words: Words, tag: str) -> list[int]:
+        filler = language_of(self.house, tag).filler
         starts, at = [0], 0
         while at < min(len(words), MOST_TOKENS):
             length = filler.at(words, at)
@@ -113,7 +111,7 @@ class WakeWords:
         words = tuple(t.word for t in tokenize(text))
         for language, ways in wake.end.items():
             tag = language or self.house.languages[0]
-            filler = load_language(tag).filler
+            filler = language_of(self.house, tag).filler
             bare: list[str] = []
             at = 0
             while at < len(words):

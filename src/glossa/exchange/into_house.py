@@ -20,7 +20,7 @@ from glossa.house.model import House
 from glossa.house.notation import expand
 from glossa.house.sheets import COLUMNS as SHEET_COLUMNS
 from glossa.house.text import identifier, words
-from glossa.language import languages, load_language
+from glossa.language import Language, language_of, languages
 from glossa.trials.edit import with_word
 
 MOST_TRIES = 200
@@ -59,7 +59,7 @@ def with_phrases(text: str, house: House, taken: Taken, sheets: Mapping[str, str
         known = house.intents.get(intent)
         said = {s.positions for ps in (known.phrases.values() if known else ()) for p in ps for s in p.sequences}
         for phrase, line in phrases:
-            if {s.positions for s in expand(phrase)} <= said or (known is None and _answers(phrase, tag)):
+            if {s.positions for s in expand(phrase)} <= said or (known is None and _answers(phrase, language_of(house, tag))):
                 already += 1
             elif known is not None and intent not in in_file:
                 left.append(GrammarProblem(line, f"“{phrase}” is for {intent}, which stands in a phrase table; add a row there"))
@@ -88,9 +88,9 @@ def with_phrases(text: str, house: House, taken: Taken, sheets: Mapping[str, str
     return Edited(text, already, tuple(left))
 
 
-def _answers(phrase: str, tag: str) -> bool:
+def _answers(phrase: str, language: Language) -> bool:
     """Whether a phrase is nothing but answers, "yes" and "never mind", which every house understands."""
-    built_in = load_language(tag).answers
+    built_in = language.answers
     known = {tuple(words(text)) for text in (*built_in.yes, *built_in.no, *built_in.cancel)}
     lines = expand(phrase)
     if any(not p.words for s in lines for p in s.positions):

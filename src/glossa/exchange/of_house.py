@@ -20,7 +20,7 @@ from glossa.house.sorts import DigitsValues, NumberValues, WordsValues
 from glossa.house.text import fold
 from glossa.house.text import words as folded
 from glossa.house.values import Values, tidy
-from glossa.language import load_language, plural_of
+from glossa.language import language_of, plural_of
 
 MOST_NUMBERS = 1_200
 """Numbers that are listed one by one; of a range with more, the whole ones, or every tenth, hundredth, ..."""
@@ -59,7 +59,7 @@ class _Phrase(Struct, frozen=True):
 class _Maker:
     def __init__(self, house: House, tag: str, mode: str, thin: bool) -> None:
         self.house, self.tag, self.mode, self.thin = house, tag, mode, thin
-        self.language = load_language(tag)
+        self.language = language_of(self.house, tag)
         self.lexicon = Lexicon(house, tag)
         self.rules: dict[str, Rule] = {}
         self._values: list[tuple[Values, tuple[str, bool, frozenset[str]], str]] = []

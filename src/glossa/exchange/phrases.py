@@ -29,7 +29,7 @@ from glossa.house.sorts import UNITS
 from glossa.house.text import identifier
 from glossa.house.text import words as folded
 from glossa.house.values import Values
-from glossa.language import load_language
+from glossa.language import language_of
 
 MOST_PARTS = 20_000
 """Parts of one phrase, rules of rules included, that are looked at."""
@@ -213,7 +213,9 @@ class _Taking:
         for slot in [s for s in self.slots.values() if s.numeric]:
             found = re.search(rf"\${slot.name} ([^\W\d_]+)", text)
             said = " ".join(folded(found[1])) if found else ""
-            unit = next((u for u, ways in load_language(self.tag).numbers.units.items() if said in ways and u in UNITS), "")
+            unit = next(
+                (u for u, ways in language_of(self.house, self.tag).numbers.units.items() if said in ways and u in UNITS), ""
+            )
             if found and unit and slot.unit in ("", unit):
                 self.slots[slot.name] = replace(slot, unit=unit)
                 text = text.replace(found[0], f"${slot.name}")
@@ -275,7 +277,7 @@ class _Taking:
         return ""
 
     def _spoken(self, values: Values) -> set[str]:
-        return {" ".join(form.words) for form in values.forms(self.tag, load_language(self.tag))}
+        return {" ".join(form.words) for form in values.forms(self.tag, language_of(self.house, self.tag))}
 
     def _ways(self, node: Node) -> list[Way]:
         """Every way to say a rule that is but a list; nothing for one with too many."""

@@ -19,7 +19,7 @@ from glossa.house.effects import FromSlot
 from glossa.house.model import House
 from glossa.house.text import identifier
 from glossa.house.text import words as folded
-from glossa.language import languages, load_language, singulars_of
+from glossa.language import language_of, languages, singulars_of
 
 MAIN = frozenset(("on", "power", "state", "status", "switch", "onoff", "on_off", "value", "level"))
 """What a property is called that needs no name of its own where something is said to its device."""
@@ -164,8 +164,8 @@ class _Making:
 
     def _noun(self, group: Sequence[_Placed]) -> str:
         """The class word that all titles of a group end with, or begin with where the language puts it there."""
-        at = -1 if load_language(self.tag).grammar.head == "last" else 0
-        language = load_language(self.tag)
+        at = -1 if language_of(self.house, self.tag).grammar.head == "last" else 0
+        language = language_of(self.house, self.tag)
         found = {
             next(singulars_of((words[at],), language), (words[at],))[0]
             for p in group
@@ -209,7 +209,7 @@ class _Making:
         """The phrases that the languages of the house propose, by language where it has several."""
         found: dict[str, list[str]] = {}
         for tag in self.house.languages:
-            texts = getattr(load_language(tag).proposals, form)
+            texts = getattr(language_of(self.house, tag).proposals, form)
             made = [t.format(**{k: v if isinstance(v, str) else v[tag] for k, v in fills.items()}) for t in texts]
             if made:
                 found[tag] = made

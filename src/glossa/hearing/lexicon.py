@@ -28,7 +28,7 @@ from glossa.house.effects import Fixed
 from glossa.house.model import House, Intent
 from glossa.house.sorts import DURATIONS, NumberValues
 from glossa.house.values import Value, Values
-from glossa.language import Language, PhraseSet, load_language, plural, plural_of, singulars_of
+from glossa.language import Language, PhraseSet, language_of, plural, plural_of, singulars_of
 from glossa.language.phrases import Words
 
 BUILT_IN_UNITS = ("percent", "celsius", "degrees", "fahrenheit", *DURATIONS)
@@ -105,7 +105,7 @@ class Lexicon:
 
     def __init__(self, house: House, tag: str) -> None:
         self.house, self.tag = house, tag
-        self.language: Language = load_language(tag)
+        self.language: Language = language_of(house, tag)
         self.articles = frozenset(self.language.grammar.articles)
         self._series = Series(self.language)
         self.ids = tuple(house.devices)
@@ -168,7 +168,9 @@ class Lexicon:
                 units.update(dict.fromkeys((*(() if built_in else own), *spoken), spec.unit))
         units.update(dict.fromkeys(counted(house, self.language, self._words), ""))
         self.multiples = tuple((float(factor), PhraseSet.of(p)) for factor, p in self.language.amounts.times.items())
-        self.numbers = NumberReader(self.language, units, self._words, [load_language(t) for t in house.languages if t != tag])
+        self.numbers = NumberReader(
+            self.language, units, self._words, [language_of(house, t) for t in house.languages if t != tag]
+        )
 
     # --- devices as bits --------------------------------------------------------------------------------------------
 

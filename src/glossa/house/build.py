@@ -113,6 +113,14 @@ def _twice(text: str, file: str, line: int) -> Problem | None:
     return None
 
 
+def _tag(language_file: str) -> str:
+    """The tag of a language file, ``""`` where it can't be read; what is wrong with it is told elsewhere."""
+    try:
+        return str(tomllib.loads(language_file).get("language", "")).lower()
+    except (ValueError, RecursionError):
+        return ""
+
+
 class _Builder:
     """Puts the sections together, each on top of those before it."""
 
@@ -137,7 +145,9 @@ class _Builder:
         if not base.languages or len(set(base.languages)) != len(base.languages):
             self.bad(("house", "languages"), "needs one or more languages, each once", 'write languages = ["en"]')
             return None
-        check.languages(base.languages, self.with_words, self.bad)
+        own = self._language_files(base.language_files)
+        with_words = {*self.with_words, *map(_tag, own.values())} if self.with_words else set()
+        check.languages(base.languages, with_words, self.bad)
         reader.languages = tuple(base.languages)
         written = reader.section(raw, "prices")
         prices = Prices(written.wrong, written.talk, written.missed, written.ask) if written is not None else Prices()
@@ -190,7 +200,7 @@ class _Builder:
             window=wake.window if wake else 8.0,
             resume=base.resume,
             sources=sources,
-            language_files=self._language_files(base.language_files),
+            language_files=own,
             recogniser=self._recogniser(base.recogniser),
         )
 

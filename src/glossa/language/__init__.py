@@ -3,11 +3,12 @@
 from glossa.language.language import (
     Language,
     is_plural,
+    language_of,
     languages,
     load_language,
+    meant,
     plural,
     plural_of,
-    register_language,
     singulars_of,
 )
 from glossa.language.phrases import PhraseSet
@@ -16,10 +17,11 @@ __all__ = [
     "Language",
     "PhraseSet",
     "is_plural",
+    "language_of",
     "languages",
     "load_language",
+    "meant",
     "plural",
     "plural_of",
-    "register_language",
     "singulars_of",
 ]

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Container, Iterator, Mapping, Sequence
+from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
 
 from msgspec import Struct
+from msgspec.structs import replace
 
+from glossa.house.model import House
 from glossa.language.colours import spoken_colours
 from glossa.language.phrases import PhraseSet, Words
 from glossa.language.schema import (
@@ -40,8 +42,8 @@ class Rewriting(Struct, frozen=True):
     plain: bool = False
 
 
-class Language(Struct, frozen=True):
-    """One language.
+class Language(Struct, frozen=True, eq=False):
+    """One language; two are the same only where they are one and the same object.
 
     Attributes:
         tag: BCP 47 tag.
@@ -99,21 +101,21 @@ class Language(Struct, frozen=True):
     @property
     def colour_names(self) -> Mapping[Words, str]:
         """The names of colours, and their codes."""
-        return _colour_names(self.tag)
+        return _colour_names(self)
 
     @property
     def spelling(self) -> Spelling:
         """How numbers are said."""
-        return _spelling(self.tag)
+        return _spelling(self)
 
     @property
     def number_words(self) -> Mapping[str, int]:
         """The numbers to a hundred that are one word."""
-        return _number_words(self.tag)
+        return _number_words(self)
 
     def phrases(self, section: str, name: str) -> PhraseSet:
         """A list of a section as phrases."""
-        return _phrases(self.tag, section, name)
+        return _phrases(self, section, name)
 
     def text(self, name: str, **fills: object) -> str:
         """A text that the house says, with its blanks filled in."""
@@ -152,82 +154,101 @@ class Language(Struct, frozen=True):
 
 
 @lru_cache(maxsize=32)
-def _number_words(tag: str) -> Mapping[str, int]:
-    language = load_language(tag)
+def _number_words(language: Language) -> Mapping[str, int]:
     said = language.spelling.folded()
     spelt = {word: number for number in range(101) if (word := said.say(number)).isalpha()}
     return {**spelt, **language.numbers.tens, **language.numbers.ones}
 
 
-@lru_cache(maxsize=1024)
-def _phrases(tag: str, section: str, name: str) -> PhraseSet:
-    language = load_language(tag)
+@lru_cache(maxsize=2048)
+def _phrases(language: Language, section: str, name: str) -> PhraseSet:
     return PhraseSet.of(language.back if section == "back" else getattr(getattr(language, section), name))
 
 
-@lru_cache(maxsize=16)
-def _spelling(tag: str) -> Spelling:
-    numbers = load_language(tag).numbers
+@lru_cache(maxsize=32)
+def _spelling(language: Language) -> Spelling:
+    numbers = language.numbers
     return Spelling(
         numbers.spell, numbers.spell_changes, *((words[0] if words else "") for words in (numbers.minus, numbers.point))
     )
 
 
-@lru_cache(maxsize=8)
-def _colour_names(tag: str) -> Mapping[Words, str]:
-    return spoken_colours(load_language(tag).colours)
-
-
-_own: dict[str, tuple[str, LanguageFile]] = {}
-"""The languages of one's own by their tags, each with the text that it was read from."""
-
-
-def register_language(text: str, file: str = "language.toml") -> str:
-    """Let houses that are read from now on be in a language of one's own, or in one's own version of a language.
-
-    Args:
-        text: a language file, in the form of those that ship (``glossa show language en`` prints one).
-        file: what to call it in errors.
-
-    Returns:
-        The language's BCP 47 tag, as a house names it in ``languages``.
-
-    Raises:
-        HouseError: where it is not of the form, with line and key.
-    """
-    known = next((own.language for written, own in _own.values() if written == text), "")
-    if known:
-        return known
-    found = read_language(text, file)
-    _own[found.language.lower()] = text, found
-    for cache in (load_language, _phrases, _colour_names, _spelling):
-        cache.cache_clear()
-    return found.language
+@lru_cache(maxsize=16)
+def _colour_names(language: Language) -> Mapping[Words, str]:
+    return spoken_colours(language.colours)
 
 
 def languages() -> tuple[str, ...]:
-    """The tags of the languages that there are word lists for: those that ship with the package, and those of one's own."""
+    """The tags of the languages that ship with the package."""
     folder = resources.files("glossa.language") / "data"
-    shipped = {p.name.removesuffix(".toml") for p in folder.iterdir() if p.name.endswith(".toml")}
-    return tuple(sorted(shipped | set(_own)))
+    return tuple(sorted(p.name.removesuffix(".toml") for p in folder.iterdir() if p.name.endswith(".toml")))
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=32)
 def load_language(tag: str) -> Language:
-    """A language of one's own, or one that ships with the package; its base language where a region has none (``en-GB``), one without words where neither is there.
+    """A language that ships with the package, its base language for a region ("en-GB", "en_us").
+
+    Args:
+        tag: a BCP 47 tag.
+
+    Raises:
+        LookupError: where there are no word lists for it, with those that there are.
 
     >>> "please" in load_language("en").filler.first
     True
     """
-    folder = resources.files("glossa.language") / "data"
-    for name in (tag, tag.split("-")[0]):
-        own = _own.get(name.lower())
-        if own is not None:
-            return compiled(own[1], tag)
-        file = folder / f"{name.lower()}.toml"
-        if file.is_file():
-            return compiled(read_language(file.read_text(encoding="utf-8"), file.name), tag)
-    return compiled(LanguageFile(tag, tag), tag)
+    name = meant(tag, languages())
+    if not name:
+        raise LookupError(f"there are no word lists for '{tag}'; there are for: {', '.join(languages())}")
+    if name != tag:
+        return replace(load_language(name), tag=tag)
+    file = resources.files("glossa.language") / "data" / f"{name}.toml"
+    return compiled(read_language(file.read_text(encoding="utf-8"), file.name), tag)
+
+
+def language_of(house: House, tag: str) -> Language:
+    """A language as a house has it: its own version of it, or else the one that ships with the package.
+
+    Args:
+        house: the house; ``language_files`` are its own languages.
+        tag: a BCP 47 tag.
+
+    Raises:
+        LookupError: where there are no word lists for it.
+    """
+    own = {_own(text, name).tag: text for name, text in house.language_files.items()}
+    found = meant(tag, own)
+    if not found:
+        return load_language(tag)
+    return _own_as(own[found], tag)
+
+
+@lru_cache(maxsize=32)
+def _own(text: str, name: str) -> Language:
+    file = read_language(text, name)
+    return compiled(file, file.language)
+
+
+@lru_cache(maxsize=32)
+def _own_as(text: str, tag: str) -> Language:
+    return compiled(read_language(text, ""), tag)
+
+
+def meant(tag: str, known: Iterable[str]) -> str:
+    """Which of some languages a tag means: the same one, its base language, or the first variety of it (BCP 47, RFC 4647); ``""`` for none.
+
+    Case does not count, nor whether "-" or "_" stands between the parts.
+
+    >>> meant("en_us", ["de", "en"]), meant("EN", ["en-GB"]), meant("fr", ["en"])
+    ('en', 'en-GB', '')
+    """
+    wanted = tag.replace("_", "-").lower()
+    tags = {t.lower(): t for t in reversed([*known])}
+    parts = wanted.split("-")
+    for length in range(len(parts), 0, -1):
+        if found := tags.get("-".join(parts[:length])):
+            return found
+    return next((t for plain, t in reversed(tags.items()) if plain.split("-")[0] == parts[0]), "")
 
 
 def compiled(file: LanguageFile, tag: str) -> Language:

@@ -19,7 +19,7 @@ from glossa.conversation.secrecy import DOUBT, Secrecy
 from glossa.house.links import LinkOptions
 from glossa.house.model import House
 from glossa.house.values import Value
-from glossa.language import load_language
+from glossa.language import language_of, meant
 from glossa.live.before import Before, Unfinished, as_plain
 from glossa.live.echo import Echo
 from glossa.live.heard import Heard
@@ -185,11 +185,7 @@ class Engine:
 
     def _language(self, tag: str) -> str:
         """The language of the house that a tag means, ``""`` where it has none such: all compete then."""
-        if len(self.house.languages) < 2 or not tag:
-            return ""
-        known = {t.lower(): t for t in self.house.languages}
-        base = {t.lower().split("-")[0]: t for t in reversed(self.house.languages)}
-        return known.get(tag.lower()) or base.get(tag.lower().split("-")[0], "")
+        return meant(tag, self.house.languages) if len(self.house.languages) > 1 and tag else ""
 
     @property
     def _asks_for_a_passcode(self) -> bool:
@@ -326,7 +322,7 @@ class Engine:
         failed, how = sequence.failures()
         if failed and not sequence.told:
             sequence.told = True
-            text = load_language(sequence.language).text(
+            text = language_of(self.house, sequence.language).text(
                 {"unconfirmed": "unanswered", "declined": "declined"}.get(how, "unreachable"),
                 device=self._things(sequence, failed),
             )
@@ -341,7 +337,7 @@ class Engine:
         links = {r.order.command.link for r in failed}
         found = found or {d for d, _ in sequence.before if self._link_of(d) in links}
         ids = [d for d in self.house.devices if d in found]
-        return names(self.house, ids, load_language(sequence.language)) or ", ".join(sorted(links))
+        return names(self.house, ids, language_of(self.house, sequence.language)) or ", ".join(sorted(links))
 
     def _link_of(self, device: str) -> str:
         known = self.house.devices.get(device)

@@ -9,7 +9,7 @@ from glossa.house.effects import slot_of
 from glossa.house.model import House, Intent
 from glossa.house.sorts import NumberValues
 from glossa.house.values import OutsideRange, Values, tidy
-from glossa.language import load_language
+from glossa.language import language_of
 from glossa.matching.meaning import given, targets
 from glossa.matching.result import Outcome, Reading
 from glossa.matching.stops import Fired, Severity
@@ -119,7 +119,7 @@ def _takes(values: Values, number: int | float) -> bool:
 
 def doubtful(house: House, intent: Intent, reading: Reading) -> str:
     """A number that has to be read back because one that sounds like it lies in range too: ``"13 or 30"``, else ``""``."""
-    language = load_language(reading.language)
+    language = language_of(house, reading.language)
     for slot, value in reading.slots.items():
         if not isinstance(value, (int, float)) or slot not in reading.said:
             continue

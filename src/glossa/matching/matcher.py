@@ -17,7 +17,7 @@ from glossa.house.frozen import Frozen
 from glossa.house.model import House, Intent
 from glossa.house.problems import HouseError, Problem, nearest
 from glossa.house.text import printable
-from glossa.language import register_language
+from glossa.language import meant
 from glossa.matching.alignment import Alignment
 from glossa.matching.amounts import amounts_of
 from glossa.matching.compound import LEAST_TOLD, TELLING, boundaries, compound, parted
@@ -110,8 +110,6 @@ class Matcher:
 
     def __init__(self, house: House, remember: int = 0, weights: Mapping[str, float] | None = None) -> None:
         self.house = house
-        for name, text in house.language_files.items():  # another process, to which the house was handed, does not know them yet
-            register_language(text, name)
         unknown = [term for term in house.evidence if term not in TERM_NAMES]
         if unknown:
             raise HouseError(
@@ -143,14 +141,38 @@ class Matcher:
 
         Args:
             text: what was heard, at most 10,000 characters of which are looked at.
-            language: a BCP 47 tag to switch the house's other languages off; ``""`` lets all compete.
-            mode: the mode that the house is in.
+            language: a BCP 47 tag to switch the house's other languages off, "en", "en-GB" or "en_gb"; ``""`` lets all compete.
+            mode: the mode that the house is in, ``""`` for none.
             about: device ids that were spoken of before, which "it" means and which need not be named again.
 
         Returns:
             The readings, at most four, the best of every meaning first, and the outcome.
+
+        Raises:
+            LookupError: where the house has no such language or mode, with those that it has.
         """
-        return self._known(printable(text), language, mode, tuple(about))
+        return self._known(printable(text), self.language(language), self.mode(mode), tuple(about))
+
+    def language(self, tag: str) -> str:
+        """The language of the house that a BCP 47 tag means, ``""`` for ``""``.
+
+        Raises:
+            LookupError: where it has none such.
+        """
+        found = meant(tag, self.house.languages) if tag else ""
+        if tag and not found:
+            raise LookupError(f"the house speaks {', '.join(self.house.languages)}, not '{tag}'")
+        return found
+
+    def mode(self, name: str) -> str:
+        """A mode of the house, ``""`` for none.
+
+        Raises:
+            LookupError: where it has none such.
+        """
+        if name and name not in self.house.modes:
+            raise LookupError(f"the house has no mode '{name}' ({nearest(name, self.house.modes) or 'it has none'})")
+        return name
 
     def live(self, intent: Intent, mode: str) -> bool:
         """Whether an intent's phrases count in a mode, ``""`` being none."""

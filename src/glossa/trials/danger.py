@@ -10,7 +10,7 @@ from glossa.hearing.house_words import words_of
 from glossa.hearing.lexicon import Lexicon
 from glossa.house.model import House
 from glossa.house.sorts import NumberValues
-from glossa.language import load_language, plural
+from glossa.language import language_of, plural
 from glossa.language.phones import apart, phones
 from glossa.matching import Matcher
 from glossa.trials.every import OUTCOMES, Mishap, one_error_away
@@ -129,7 +129,7 @@ class _Advice:
     """What would help against an error, from what the house file can say."""
 
     def __init__(self, house: House, tag: str) -> None:
-        self.house, self.language = house, load_language(tag)
+        self.house, self.language = house, language_of(house, tag)
         lexicon = Lexicon(house, tag)
         self._owners: dict[str, list[str]] = {}
         for section, named in (("devices", house.devices), ("groups", house.groups)):

@@ -13,7 +13,7 @@ from glossa.hearing.roles import How
 from glossa.house.model import House
 from glossa.house.recogniser import Recogniser, Sorts, Sounds
 from glossa.house.text import words
-from glossa.language import load_language
+from glossa.language import Language
 from glossa.language.phones import PLAIN, Phones, distance, phones
 from glossa.language.phrases import Words
 from glossa.matching import Matcher, Outcome
@@ -62,7 +62,7 @@ class _Step(Struct, frozen=True):
         return {(1, 0): "deletion", (0, 1): "insertion", (2, 1): "merge", (1, 2): "split"}.get(counts, "substitution")
 
 
-def estimate(pairs: Iterable[Pair], tag: str) -> Recogniser:
+def estimate(pairs: Iterable[Pair], language: Language) -> Recogniser:
     """How a recogniser mishears, as far as some lines show it.
 
     Rates are posterior means around those of a recogniser as they usually are (a Dirichlet prior, A. Gelman and others, "Bayesian Data
@@ -70,15 +70,14 @@ def estimate(pairs: Iterable[Pair], tag: str) -> Recogniser:
 
     Args:
         pairs: what was said, and what was written.
-        tag: BCP 47 tag of the language.
+        language: the language that was spoken.
     """
-    steps = [step for said, heard in pairs for step in _beside(words(said), words(heard), tag)]
+    steps = [step for said, heard in pairs for step in _beside(words(said), words(heard), language.tag)]
     total = sum(len(s.said) for s in steps)
     sorts: Counter[str] = Counter(s.sort for s in steps if s.sort)
     usual = Recogniser()
     prior = {name: getattr(usual.sorts, name) for name in Sorts.__struct_fields__}
     scale = PRIOR_WORDS * usual.rate / sum(prior.values())
-    language = load_language(tag)
     numbers = set(language.number_words)
     twins = sum(s.sort == "substitution" and {*s.said, *s.heard} <= numbers for s in steps)
     sorts["twin"], sorts["substitution"] = twins, sorts["substitution"] - twins
@@ -93,7 +92,7 @@ def estimate(pairs: Iterable[Pair], tag: str) -> Recogniser:
         words=total,
         rate=round((errors + PRIOR_WORDS * usual.rate) / (total + PRIOR_WORDS), 4),
         sorts=Sorts(**{name: round(rate * size, 2) for name, rate in rates.items()}),
-        sounds=_sounds(steps, tag),
+        sounds=_sounds(steps, language.tag),
         written={said: dict(heard.most_common()) for said, heard in sorted(written.items())},
     )
 

@@ -17,7 +17,7 @@ from glossa.house.model import House
 from glossa.house.sorts import NumberValues
 from glossa.house.text import words as folded
 from glossa.house.values import Value
-from glossa.language import Language, load_language, plural
+from glossa.language import Language, language_of, plural
 from glossa.matching import Match, Matcher, Outcome
 from glossa.matching.meaning import targets
 from glossa.matching.result import Reading
@@ -156,7 +156,7 @@ def one_error_away(house: House, matcher: Matcher, tag: str) -> list[Mishap]:
         matcher: of the house.
         tag: the language.
     """
-    language = load_language(tag)
+    language = language_of(house, tag)
     lexicon = matcher.grammar(tag).lexicon
     maker = Noise(language, sorted(lexicon.vocabulary.words), house.recogniser)
     words = words_of(house.intents.values(), tag) | lexicon.named
@@ -256,7 +256,7 @@ class _Tries:
             return "right" if clean.outcome == match.outcome else "refused"
         if clean.outcome != Outcome.REJECT and _meanings(match) == _meanings(clean):
             return "right" if clean.outcome == Outcome.ACCEPT else "another action"
-        language = load_language(said.language)
+        language = language_of(self.house, said.language)
         if clean.outcome == Outcome.REJECT:
             negated = any(w in language.negation.words for w in slip.said.split())
             return "opposite action" if negated else "another action"

@@ -8,7 +8,7 @@ from glossa.hearing.numbers import NumberReader
 from glossa.hearing.tokens import tokenize
 from glossa.house.model import House
 from glossa.house.text import many
-from glossa.language import load_language
+from glossa.language import Language, language_of, load_language
 from glossa.language.check import lacking
 from glossa.language.schema import read_language
 from glossa.trials.modules import Told
@@ -32,7 +32,7 @@ def of_languages(house: House) -> Iterator[Told]:
                 fault.instead,
                 "write the words for it",
             )
-        wrong = unread_numbers(file.language)
+        wrong = unread_numbers(language_of(house, file.language))
         if wrong:
             shown = ", ".join(f"{n} (“{said}” is {read})" for n, said, read in wrong[:SHOWN])
             yield (
@@ -41,9 +41,8 @@ def of_languages(house: House) -> Iterator[Told]:
             )  # fmt: skip
 
 
-def unread_numbers(tag: str, numbers: Iterable[int] = range(UP_TO + 1)) -> list[tuple[int, str, str]]:
+def unread_numbers(language: Language, numbers: Iterable[int] = range(UP_TO + 1)) -> list[tuple[int, str, str]]:
     """Those of some whole numbers that a language says and does not read as themselves: the number, what is said, and what is read."""
-    language = load_language(tag)
     reader, found = NumberReader(language), []
     for number in numbers:
         said = language.spelling.say(number)

@@ -16,7 +16,7 @@ from glossa.hearing.sounding import SoundTable
 from glossa.hearing.tokens import Token, tokenize
 from glossa.house.model import House
 from glossa.house.recogniser import USUAL, Recogniser
-from glossa.language import Language, load_language
+from glossa.language import Language, language_of
 from glossa.language.phones import VOWELS, Phones, SoundPrices, phones
 
 SORTS = {
@@ -248,4 +248,6 @@ def _draw(slips: Sequence[Slip], dice: random.Random) -> Slip | None:
 
 def noises(house: House, recogniser: Recogniser = USUAL) -> Mapping[str, Noise]:
     """What makes the errors, for every language of a house."""
-    return {tag: Noise(load_language(tag), sorted(Lexicon(house, tag).vocabulary.words), recogniser) for tag in house.languages}
+    return {
+        tag: Noise(language_of(house, tag), sorted(Lexicon(house, tag).vocabulary.words), recogniser) for tag in house.languages
+    }

@@ -9,7 +9,7 @@ from msgspec import Struct
 from glossa.house.model import Device, House, Intent
 from glossa.house.notation import Position, Sequence
 from glossa.house.values import Value, Values
-from glossa.language import load_language
+from glossa.language import language_of
 
 MOST_SAMPLES = 4
 """Sentences for one phrase, unless more are asked for."""
@@ -62,7 +62,7 @@ def own_sentences(house: House, tag: str) -> Iterator[Sentence]:
     seen: set[tuple[str, str, str]] = set()
     for intent in house.intents.values():
         for slot, owner, values in _taken(house, intent):
-            for form in values.forms(tag, load_language(tag)):
+            for form in values.forms(tag, language_of(house, tag)):
                 said = " ".join(form.words)
                 own = bool(values.choices) or any(said in values.named.get(key, ()) for key in (tag, ""))
                 if own and (intent.id, slot, said) not in seen and intent.pin is None:
@@ -136,7 +136,7 @@ def _filled(house: House, intent: Intent, position: Position, tag: str, said: Ma
     own = device.properties.get(position.slot) if device is not None else None
     owners = (d.properties[position.slot].values for d in house.devices.values() if position.slot in d.properties)
     values = house.slots.get(position.slot) or (own.values if own is not None else next(owners, None))
-    return "" if values is None else values.sample(tag, load_language(tag))
+    return "" if values is None else values.sample(tag, language_of(house, tag))
 
 
 def _ways(names: Mapping[str, tuple[tuple[str, ...], ...]], tag: str) -> Iterator[tuple[str, ...]]:

@@ -11,7 +11,7 @@ from glossa.conversation.wake import WakeWords
 from glossa.house.model import House, Wake
 from glossa.house.notation import NotationError, expand
 from glossa.house.text import many
-from glossa.language import load_language
+from glossa.language import language_of
 from glossa.language.phones import VOWELS, phones
 from glossa.trials.findings import apart_by_sound
 
@@ -93,7 +93,7 @@ def rate_wake_word(house: House, word: str, talk: Sequence[str] = (), language: 
             faults.append(f"it {same} “{near.text}”, {near.source}")
     if len(way) == 1 and not neighbours[:1]:
         faults.append("it is a single word")
-    everyday = _everyday(tag)
+    everyday = _everyday(house, tag)
     if all(w in everyday for w in way):
         faults.append("it is made of everyday words only")
     if fired and not free:
@@ -111,8 +111,8 @@ def rate_wake_word(house: House, word: str, talk: Sequence[str] = (), language: 
     )
 
 
-def _everyday(tag: str) -> frozenset[str]:
-    language = load_language(tag)
+def _everyday(house: House, tag: str) -> frozenset[str]:
+    language = language_of(house, tag)
     single = language.filler.single | language.talk.single | language.negation.single
     return single | language.small | language.light | frozenset(language.poles) | frozenset(language.same)
 
@@ -129,7 +129,7 @@ def _neighbours(house: House, way: Words, tag: str) -> tuple[Neighbour, ...]:
     for device in house.devices.values():
         for name in (*device.names.get(tag, ()), *device.names.get("", ())):
             others.setdefault(name, f"the device {device.id}")
-    for word in _everyday(tag):
+    for word in _everyday(house, tag):
         others.setdefault((word,), "an everyday word")
     length = len("".join(way))
     near = [
