@@ -57,6 +57,21 @@ class Houses(unittest.TestCase):
 
 
 class Politeness(unittest.TestCase):
+    def test_a_courtesy_stays_one_beside_a_phrase_that_holds_it(self) -> None:
+        house = read_house(
+            '[house]\nname = "B"\n[devices.l]\nnames = ["lathe light"]\nproperties.power = { type = "switch", command = { text = "$raw" } }\n'
+            '[modes.order]\n[intents.s]\nphrases = ["(turn | switch) $power [the] $device"]\nset = { power = "$power" }\n'
+            '[intents.tea]\nphrases = ["tea please", "could you kindly make tea"]\nreply = "tea"\n'
+            '[intents.bun]\nphrases = ["bun please thanks"]\nmodes = ["order"]\nreply = "bun"\n'
+        )
+        matcher = glossa.Matcher(house)
+        for line, intent in (
+            ("could you switch off the lathe light please", "s"), ("kindly turn on the lathe light please thanks", "s"),
+            ("tea please", "tea"), ("could you kindly make tea", "tea"),
+        ):  # fmt: skip
+            match = matcher.match(line)
+            self.assertEqual((match.outcome, match.best and match.best.intent), ("accept", intent), line)
+
     """What is said without meaning anything changes nothing, in front of a command and behind it."""
 
     def said(self, phrases: list[str], dice: random.Random) -> list[str]:

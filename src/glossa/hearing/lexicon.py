@@ -153,6 +153,7 @@ class Lexicon:
                 if all(w in self._words for w in said):
                     self._words.update(w for other in others for w in other)
         self.only_named = self.named - in_phrases
+        self.valued = self.named | {w for spec in self.specs for form in spec.forms(tag, self.language) for w in form.words}
         wake = self.texts(house.wake.words) if house.wake is not None else ()  # "lamp on, ahoy barnacle"
         self.ignored = PhraseSet.of((*self.texts(house.words.ignore), *(w for w in wake if not self._words.issuperset(w))))
         same = [(a, b) for forms in self._household_same() for a in forms for b in forms if a != b]

@@ -143,7 +143,7 @@ class Tags:
             self.degree = share
             self.unnumbered_at |= (1 << at + degree) - (1 << at)
             return [Role.AMOUNT] * degree
-        named = filler == 1 and words[at] in known and not ignored and not (at == 0 and self._opens(words))
+        named = filler == 1 and words[at] in self._tagging.lexicon.valued and not ignored and not (at == 0 and self._opens(words))
         if filler and filler == length and not named:
             if length > 1 or (words[at] in language.numbers.ordinals and self._orders(at + 1)):  # "first turn the lamp on"
                 self.unnumbered_at |= (1 << at + length) - (1 << at)
