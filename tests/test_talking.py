@@ -314,6 +314,41 @@ class Languages(unittest.TestCase):
         events = talk("enciende la luz del salón", "y la de la cocina también", house=HORNO, matcher="horno")
         self.assertEqual((events[1].outcome, events[1].slots["device"]), ("accept", ("luz_cocina",)))
 
+    def test_most_known_words_win_the_line(self) -> None:
+        house = read_house("""
+[house]
+name = "Kleeblatt"
+languages = ["de", "en"]
+[devices.lamp]
+names = { de = ["Flurlampe"], en = ["hall lamp"] }
+properties.power = { type = "switch", command = { text = "$raw" } }
+[devices.desk]
+names = { de = ["Tischlampe"], en = ["desk lamp"] }
+properties.power = { type = "switch", command = { text = "$raw" } }
+[devices.blind]
+names = { de = ["Rollo"], en = ["hall blind"] }
+properties.position = { type = "number", unit = "percent", named = { offen = 100, mitte = 50 }, command = { text = "$raw" } }
+[intents.switch]
+phrases = { de = ["(mach | schalte) [die] $device $power", "$device $power"], en = ["(turn | switch) [the] $device $power"] }
+set = { power = "$power" }
+[intents.move]
+phrases = { de = ["(öffne | fahr) [das] $device [auf $position]"], en = ["open [the] $device"] }
+set = { position = "$position" }
+defaults = { position = 100 }
+""")
+        matcher = glossa.Matcher(house)
+        for text, outcome, language in (
+            ("hall blind off", "reject", "en"), ("no the", "reject", "en"), ("turn the Flurlampe off", "accept", "en"),
+            ("mach die hall lamp aus", "accept", "de"), ("what a lovely day", "reject", "en"), ("Flurlampe an", "accept", "de"),
+        ):  # fmt: skip
+            match = matcher.match(text)
+            self.assertEqual((match.outcome, match.language), (outcome, language), text)
+        talk = glossa.Conversation(house, matcher, awake=True)
+        events = [
+            talk.hear(text, at) for at, text in enumerate(("mach die Flurlampe an", "no the desk lamp", "und die Flurlampe"))
+        ]
+        self.assertEqual([(e.outcome, e.slots["device"]) for e in events], [("accept", (d,)) for d in ("lamp", "desk", "lamp")])
+
     def test_wake_words_by_language(self) -> None:
         for text in ("oye panadero enciende la luz del salón", "hey baker turn on the lounge light"):
             event = talk(text, house=HORNO, matcher="horno", awake=False)[0]

@@ -73,6 +73,7 @@ class Conversation:
         self.keepers: dict[str, Keeper] = {}
         self._last: tuple[str, float] | None = None
         self._recent = Recent()
+        self._spoken = house.languages[0]
         self._follow_ups = FollowUps(self.matcher)
         self._answers = Answers(self.matcher)
         self._doubtful = False
@@ -212,7 +213,8 @@ class Conversation:
         self._recent = Recent(tuple(d for d in before._recent.devices if d in self.house.devices))
 
     def _understand(self, text: str, at: float, language: str) -> Event:
-        tag = language or (self.pending.language if self.pending else self.house.languages[0])
+        tag = language or (self.pending.language if self.pending else self.matcher.spoken(text, self._spoken))
+        self._spoken = tag
         if self.house.wake is not None and self._wake.ends(text):
             self._sleep()
             return self._event(text, at, Outcome.SLEEP, reply=language_of(self.house, tag).text("asleep"))
@@ -319,7 +321,7 @@ class Conversation:
             reply = language_of(self.house, match.language).text("half", part=match.detail)
             return self._event(text, at, Outcome.REJECT, match, reply=reply)
         if best is None:
-            reply = language_of(self.house, match.language or self.house.languages[0]).text("rejected")
+            reply = language_of(self.house, self._spoken).text("rejected")
             return self._event(text, at, Outcome.REJECT, reply=reply, match=match)
         intent = self.house.intents[best.intent]
         slots = dict(best.slots)
@@ -513,6 +515,9 @@ class Conversation:
         if answer is None and pending.kind == "confirm" and reading is not None:
             answer = Answer("yes") if self._answers.agrees(text, reading, device, self.mode) else None
         if answer is None:
+            spoken = self.matcher.spoken(text, pending.language)
+            if spoken != pending.language:
+                return self._answered(text, at, tag, replace(pending, language=spoken))
             return self._answered_and_more(text, at, pending)
         intent = self.house.intents[pending.intent]
         if answer.kind in ("no", "cancel"):

@@ -113,6 +113,11 @@ class Language(Struct, frozen=True, eq=False):
         """The numbers to a hundred that are one word."""
         return _number_words(self)
 
+    @property
+    def known(self) -> frozenset[str]:
+        """Every word of the lists: what shows that something was said in this language."""
+        return _known(self)
+
     def phrases(self, section: str, name: str) -> PhraseSet:
         """A list of a section as phrases."""
         return _phrases(self, section, name)
@@ -158,6 +163,14 @@ def _number_words(language: Language) -> Mapping[str, int]:
     said = language.spelling.folded()
     spelt = {word: number for number in range(101) if (word := said.say(number)).isalpha()}
     return {**spelt, **language.numbers.tens, **language.numbers.ones}
+
+
+@lru_cache(maxsize=32)
+def _known(language: Language) -> frozenset[str]:
+    sets = (language.filler, language.negation, language.talk, *(language.phrases("answers", n) for n in ("yes", "no", "cancel")))
+    single = (language.small, language.light, language.verbs, language.question, language.felt, language.grammar.articles)
+    listed = (language.common, language.poles, language.same, language.toward, language.number_words)
+    return frozenset().union(*(s.words for s in sets), *single, *listed, *language.contractions.values())
 
 
 @lru_cache(maxsize=2048)

@@ -84,6 +84,12 @@ class Understood(Struct, frozen=True, gc=False):
     steps: int = 0
     ended: bool = True
 
+    @property
+    def guessed(self) -> bool:
+        """Whether the best meaning takes a word for another one by its sound, or for a form of it."""
+        chosen = self.meanings[0].alignment.chosen if self.meanings else ()
+        return any(e.how & (How.SOUND | How.FORM) for o in chosen if o is not None for e in o.edges)
+
     def amounts(self) -> dict[str, float]:
         """How much there is of each term of the evidence for the best meaning."""
         return amounts_of(self.utterance, self.meanings[0].alignment, self.grammar, self.lead)
@@ -180,16 +186,37 @@ class Matcher:
             return mode in intent.modes
         return not (mode and mode in self.house.modes and self.house.modes[mode].exclusive)
 
+    def spoken(self, text: str, usual: str = "") -> str:
+        """The language of the house in which most words of a text are known; ``usual``, or else the house's first one, where several are even."""
+        if len(self.house.languages) == 1:
+            return self.house.languages[0]
+        known = self._known_words(text)
+        most = max(known.values())
+        return usual if known.get(usual) == most else next(tag for tag, count in known.items() if count == most)
+
+    def _known_words(self, text: str) -> dict[str, int]:
+        """How many words of a text each language of the house knows, exactly."""
+        if len(self.house.languages) == 1:
+            return dict.fromkeys(self.house.languages, 0)
+        found = {}
+        for tag in self.house.languages:
+            grammar = self.grammar(tag)
+            words, language = grammar.hearing.analyse(text).words, grammar.lexicon.language
+            found[tag] = sum(w in language.known or w in grammar.lexicon.vocabulary.words for w in words)
+        return found
+
     # --- one utterance ----------------------------------------------------------------------------------------------
 
     def _match(self, text: str, language: str, mode: str, about: Sequence[str]) -> Match:
-        tags = (language,) if language else self.house.languages
+        known = self._known_words(text) if not language else {language: 0}
+        tags = sorted(known, key=lambda tag: -known[tag])
         best, understood = self._in_language(text, tags[0], mode, about)
         steps = understood.steps
         for tag in tags[1:]:
             other, its = self._in_language(text, tag, mode, about)
             steps += its.steps
-            if _better(other, best):
+            guessed = known[tag] < known[tags[0]] and its.guessed  # "off" is no "öffne" where English was spoken
+            if _better(other, best) and not guessed:
                 best, understood = other, its
         return self._parted(best, understood, mode, about, steps)
 
@@ -355,7 +382,7 @@ def _lead(meanings: Sequence[Meant], said: Sequence[str], vocabulary: Container[
         rivals = [m for m in rivals if not m.reading.missing]
     plain = 0
     for option in best.alignment.chosen if rivals else ():
-        if option is not None and not any(e.how & How.SOUND for e in option.edges):
+        if option is not None and not any(e.how & (How.SOUND | How.FORM) for e in option.edges):
             plain |= option.tokens
     rivals = [m for m in rivals if not (_part_of(m.alignment, best.alignment) or _mishears(m.alignment, plain, said, vocabulary))]
     return round(max(0.0, rivals[0].reading.cost - best.reading.cost), 9) if rivals else best.reading.weight
