@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import http.client
 import json
 import os
@@ -160,6 +161,15 @@ class Wires(unittest.TestCase):
             self.assertFalse(thread.is_alive())
 
 
+LAMPS = glossa.house.read_house(
+    '[house]\nname = "Quay"\n[links.web]\ntype = "http"\nurl = "http://127.0.0.1:9"\n[kinds.lamp]\nnouns = ["lamp"]\n'
+    'properties.power = { type = "switch", command = { method = "POST", path = "/$id", body = "$raw" } }\n'
+    + "".join(f'[devices.l{n}]\nkind = "lamp"\nnames = ["lamp {n}"]\n' for n in range(12))
+    + '[intents.s]\nphrases = ["$device $power"]\nset = { power = "$power" }\n'
+)
+"""A dozen lamps on one web server."""
+
+
 def of(records: list[Record], *kinds: str) -> list[dict[str, Any]]:
     """The data of the records of some kinds."""
     return [dict(r.data) for r in records if r.kind in kinds]
@@ -205,6 +215,26 @@ class Brokers(Wires):
         time.sleep(0.2)
         self.assertEqual(seen.heard, [("h/lamp", b"2")])
         watcher.close()
+
+    @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
+    def test_a_link_that_comes_and_goes_holds_no_sockets(self) -> None:
+        broker = Broker()
+        self.addCleanup(broker.close)
+        link = MqttLink(MqttOptions(port=broker.port), "h", ["h/#"])
+        held = len(os.listdir("/proc/self/fd"))
+        before = resource.getrlimit(resource.RLIMIT_NOFILE)
+        self.addCleanup(resource.setrlimit, resource.RLIMIT_NOFILE, before)
+        gc.disable()
+        self.addCleanup(gc.enable)
+        resource.setrlimit(resource.RLIMIT_NOFILE, (held + 20, before[1]))
+        for number in range(200):
+            ears = Ears()
+            link.open(ears)
+            if number % 2:  # the connection is lost
+                link._session.client.socket().shutdown(socket.SHUT_RDWR)
+                self.assertTrue(until(lambda e=ears: e.losses))  # type: ignore[misc]
+            link.close()
+        self.assertLessEqual(len(os.listdir("/proc/self/fd")), held + 2)
 
     @unittest.skipUnless(mosquitto(), "mosquitto is not installed")
     def test_a_broker_that_stops_answering_gets_nothing_later(self) -> None:
@@ -902,6 +932,27 @@ class Listening(Wires):
             self.assertEqual(
                 [r["how"] for r in of(records, "sent", "failed")], ["sent", "sent"] if sent == 2 else ["sent", "dropped"]
             )
+
+    def test_every_command_ends_and_none_leaves_after_the_end(self) -> None:
+        household = self.household(LAMPS)
+        for grace, hurry in ((0.0, False), (5.0, True)):
+            with self.subTest(grace=grace, hurry=hurry):
+                household.faults = Faults(delay=0.5)
+                household.taken.clear()
+                with self.live(household.house, (), grace=grace) as (live, records):
+                    live.offer(b"all the lamps on", "test")
+                    self.assertTrue(until(lambda r=records: of(r, "sent")))  # type: ignore[misc]
+                    live.stop("ended")
+                    if hurry:
+                        live._stopped_at -= 1.0
+                        live.stop("ended")
+                told, left = records[-1].data, len(household.taken)
+                self.assertEqual((records[-1].kind, told["sent"] + told["failed"]), ("stop", 12))
+                ended = [r["command"] for r in of(records, "sent", "failed")]
+                self.assertEqual((len(ended), len(set(ended))), (12, 12))
+                time.sleep(0.7)  # one more would have gone out
+                self.assertEqual(len(household.taken), left)
+                self.assertLessEqual(told["sent"], left)
 
     def test_a_link_of_ones_own_and_functions(self) -> None:
         class Shelf(Link):

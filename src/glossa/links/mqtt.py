@@ -280,6 +280,8 @@ class _Session:
         with contextlib.suppress(Exception):
             if raw is not None:
                 raw.close()
+        with contextlib.suppress(Exception):
+            self.client._reset_sockets()  # its own pair of sockets, which it only lets go of when it is collected
 
     def _on_connect(self, client: Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
         with self._changed:

@@ -85,6 +85,8 @@ class WebLink(Link):
                     last = await self._once(command)
                     if not last:
                         return
+                    if self._runner is None:
+                        raise Unanswered(last)  # closed meanwhile: nothing is sent once more
                     await asyncio.sleep(PAUSE)
         except TimeoutError:
             raise Unanswered(last or f"no answer within {seconds:.3g} s") from None
@@ -121,6 +123,8 @@ class WebLink(Link):
         """Close the connections."""
         runner, self._runner = self._runner, None
         client, self._client = self._client, None
+        if runner is not None and runner.get_loop().is_running():
+            return  # another thread waits for an answer; it makes no further request, and what it holds goes with it
         if runner is not None and client is not None:
             with contextlib.suppress(Exception):
                 runner.run(client.aclose())

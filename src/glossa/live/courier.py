@@ -37,11 +37,17 @@ class Courier:
         self.outbox.lost(reason)
         self._wake.set()
 
-    def end(self, reason: str, seconds: float = 3.0) -> None:
-        """Send nothing more and close the link; a link that hangs is left behind."""
+    def end(self, reason: str) -> None:
+        """Begin to send nothing more; what waits is reported at once."""
         self._ended = reason
+        self.outbox.end(reason)
         self._wake.set()
+
+    def join(self, seconds: float) -> None:
+        """Wait for what is under way to end, and close the link; one that hangs is reported and left behind."""
         self._thread.join(seconds)
+        if self._thread.is_alive():
+            self.outbox.abandon(self._ended)
 
     def _work(self) -> None:
         while not self._ended:

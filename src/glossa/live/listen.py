@@ -36,7 +36,7 @@ from glossa.live.records import Record, iso
 from glossa.live.reload import Changed, Watch
 from glossa.live.replies import Speaker
 from glossa.live.websocket import WebSocketEars
-from glossa.live.wiring import Wiring
+from glossa.live.wiring import PATIENCE, Wiring
 from glossa.matching import Matcher
 
 _log = logging.getLogger(__name__)
@@ -50,6 +50,8 @@ AT_ONCE = 50
 HEALTH = 30.0
 ECHO = 6.0
 """Seconds in which a microphone may hear what the house itself has said."""
+HURRY = 0.3
+"""Seconds that a command under way has at the second Ctrl-C, before it is reported as unconfirmed."""
 ANSWER = 10.0
 TWICE = 0.5
 """Seconds after which a second call to stop means: at once."""
@@ -461,7 +463,7 @@ class Live:
         while clock() < until and not self._hurry and self._under_way:
             self._step(min(0.2, max(0.0, self.engine.due() - clock())))
         self.engine.stop(self._stop)
-        self._wiring.end(self._stop)
+        self._wiring.end(self._stop, HURRY if self._hurry else PATIENCE)
         while not self._todo.empty():
             self._todo.get()()
         for speaker in self._speakers:

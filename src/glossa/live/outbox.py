@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import random
 import threading
 from collections import deque
@@ -58,7 +59,7 @@ class Outbox:
     """Delivers the commands of one link.
 
     Call :meth:`work` whenever something was put in and at the time that it gave back; it is the only call that may take long, and
-    everything but :meth:`put` belongs to one thread.
+    everything but :meth:`put`, :meth:`end` and :meth:`abandon` belongs to one thread. Every order has one result.
 
     Args:
         name: the id of the link.
@@ -94,6 +95,7 @@ class Outbox:
         self._unsaid = False
         self._short = 0
         self._closed = False
+        self._under_way: Order | None = None
         self._lock = threading.Lock()
 
     @property
@@ -135,7 +137,7 @@ class Outbox:
                 return self._up_since + STEADY if self._unsaid else float("inf")
             if self._clock() < self._next_send:
                 return min(self._next_send, first)
-            self._send(order)
+            self._send()
         return float("inf")
 
     def _try_at(self) -> float:
@@ -151,14 +153,24 @@ class Outbox:
         for order in late:
             self._result(Result(order, "expired", now, why))
 
-    def close(self, reason: str) -> None:
-        """Send nothing any more, report what is left, and let the link go."""
+    def end(self, reason: str) -> None:
+        """Begin to send nothing any more, and report what waits; may be called from any thread."""
         with self._lock:
             self._closed = True
             left = list(self._orders)
             self._orders.clear()
         for order in left:
             self._result(Result(order, "dropped", self._clock(), reason))
+
+    def abandon(self, reason: str) -> None:
+        """Report what is under way still, and let the link go whatever it does; may be called from any thread."""
+        self._ended("unconfirmed", f"no answer yet: {reason}")
+        with contextlib.suppress(Exception):
+            self.link.close()
+
+    def close(self, reason: str) -> None:
+        """Send nothing any more, report what is left, and let the link go."""
+        self.end(reason)
         self.link.close()
         self.up = False
 
@@ -205,16 +217,16 @@ class Outbox:
         if news:
             self._changed(up, reason)
 
-    def _send(self, order: Order) -> None:
+    def _send(self) -> None:
         with self._lock:
-            self._orders.popleft()
+            if not self._orders:  # they were taken away meanwhile
+                return
+            order = self._under_way = self._orders.popleft()
         how, reason = "sent", ""
         try:
             self.link.send(order.command, order.until - self._clock())
         except Unreachable as error:
-            with self._lock:
-                self._orders.appendleft(order)
-            self._down(str(error))
+            self._put_back(str(error))
             return
         except Unanswered as error:
             how, reason = "unconfirmed", str(error)
@@ -223,4 +235,22 @@ class Outbox:
         except Exception as error:
             how, reason = "unconfirmed", f"{type(error).__name__}: {error}"
         self._next_send = self._clock() + self.link.gap
-        self._result(Result(order, how, self._clock(), reason))
+        self._ended(how, reason)
+
+    def _put_back(self, reason: str) -> None:
+        """What was under way waits for the link to come back, or is reported where the end has come."""
+        with self._lock:
+            order = None if self._closed else self._under_way
+            if order is not None:
+                self._under_way = None
+                self._orders.appendleft(order)
+        if order is None:
+            self._ended("dropped", reason)
+        self._down(reason)
+
+    def _ended(self, how: str, reason: str) -> None:
+        """Report what was under way, once: whoever comes first says how it ended."""
+        with self._lock:
+            order, self._under_way = self._under_way, None
+        if order is not None:
+            self._result(Result(order, how, self._clock(), reason))

@@ -18,6 +18,9 @@ from glossa.live.courier import Courier, clock
 from glossa.live.outbox import Order, Outbox, Result
 from glossa.live.places import Place
 
+PATIENCE = 3.0
+"""Seconds in which a command that is under way may end when its link is let go."""
+
 Arrived = Callable[[str, str, bytes, bool, float], None]
 """Takes what came in: the link, the topic, the data, whether a broker had kept it, and the seconds that it may have waited."""
 
@@ -68,7 +71,9 @@ class Wiring:
         self._devices = self._devices or SimulatedHouse(house)
         wanted = {name: (house.links.get(name), topics.get(name, ())) for name in (*house.links, *places)}
         for name in [n for n in self._couriers if self._made_of[n] != wanted.get(n)]:
-            self._couriers.pop(name).end("the link was changed in the house file")
+            old = self._couriers.pop(name)
+            old.end("the link was changed in the house file")
+            old.join(PATIENCE)
         for name, made_of in wanted.items():
             if name not in self._couriers:
                 link = (
@@ -118,10 +123,18 @@ class Wiring:
         """How many orders have not been sent yet, on all links."""
         return sum(courier.outbox.waiting for courier in self._couriers.values())
 
-    def end(self, reason: str) -> None:
-        """Report what is left and let every link go."""
+    def end(self, reason: str, patience: float = PATIENCE) -> None:
+        """Send nothing more, report everything, and let every link go.
+
+        Args:
+            reason: why.
+            patience: seconds for what is under way to end, on all links together; it is reported as unconfirmed then.
+        """
+        until = clock() + patience
         for courier in self._couriers.values():
             courier.end(reason)
+        for courier in self._couriers.values():
+            courier.join(max(0.0, until - clock()))
 
     def health(self) -> dict[str, dict[str, Any]]:
         """The state of every link, how many orders wait there, and why it is down."""
