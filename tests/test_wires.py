@@ -31,6 +31,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 from websockets.sync.server import ServerConnection, serve
 
 import glossa
+from glossa.cli.live_lines import record_line
 from glossa.commands import BytesCommand, Command, RequestCommand, TextCommand, TopicCommand
 from glossa.house import HouseError
 from glossa.house.links import HttpOptions, MqttOptions, SerialOptions, TcpOptions, UdpOptions
@@ -998,6 +999,31 @@ class Listening(Wires):
         )
         self.assertLess(len((self.folder / "said").read_text().splitlines()), 9, "old answers are dropped")
         slow.close()
+
+    def test_nothing_that_shows_changes_what_is_answered(self) -> None:
+        shown: list[str] = []
+        heard: list[Record] = []
+
+        def show(record: Record) -> None:
+            shown.append(record.kind)
+            if record.kind == "heard":
+                heard.append(record)
+                raise KeyError("readings")
+
+        live = Live(MARIGOLD, ["http:0/heard"], show, awake=True, dry=True, why=True, matcher=glossa.Matcher(MARIGOLD))
+        thread = threading.Thread(target=live.run)
+        thread.start()
+        self.assertTrue(until(lambda: "link" in shown and live._endpoints))
+        for _ in range(2):
+            talk = http.client.HTTPConnection("127.0.0.1", live._endpoints[0].port, timeout=10)
+            talk.request("POST", "/heard", b"galley lamp on then the stove fan off")
+            answer = talk.getresponse()
+            self.assertEqual((answer.status, len(json.loads(answer.read())["parts"])), (200, 2))
+            time.sleep(0.8)  # the same text at once would be one text
+        live.stop("ended")
+        thread.join(60)
+        self.assertEqual((shown.count("heard"), shown.count("sent"), shown[-1]), (2, 4, "stop"))
+        self.assertIn("stove fan = stove_fan", record_line(heard[0]).plain)
 
     def test_an_internal_error_ends_one_line_only(self) -> None:
         with self.live(MARIGOLD, (), dry=True) as (live, records):

@@ -40,7 +40,9 @@ def record_line(record: Record, *, date: bool = False) -> Text:
 
 
 def _why(found: dict[str, Any]) -> str:
-    """The best reading's alignment on one line."""
+    """The best reading's alignment on one line, or that of each of several commands."""
+    if "parts" in found:
+        return "; then ".join(_why(part) for part in found["parts"])
     best = next(iter(found["readings"]), None)
     if best is None:
         return "no phrase comes near"

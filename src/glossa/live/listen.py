@@ -122,6 +122,7 @@ class Live:
         self._reports: SimpleQueue[tuple[str, str, bytes, bool]] = SimpleQueue()
         self._reading = False
         self._pulse = Standstill(clock())
+        self._shown_badly = False
         self._complaints: set[str] = set()
         self._stop = ""
         self._stopped_at = 0.0
@@ -186,7 +187,13 @@ class Live:
     def _emit(self, record: Record) -> None:
         if self._log is not None:
             self._log.write(record)
-        self._emit_to(record)
+        try:
+            self._emit_to(record)
+        except Exception as error:  # what is shown changes nothing of what is done, and of what is answered
+            _log.error("an error where a record is shown", exc_info=error)
+            if not self._shown_badly:  # told once, for this may be shown no better
+                self._shown_badly = True
+                self._later(self.engine.trouble, f"'{record.kind}' can't be shown: {type(error).__name__}: {error}")
 
     def _result(self, result: Result) -> None:
         if result.order.number >= 0:
