@@ -526,6 +526,65 @@ class Logging(unittest.TestCase):
         self.assertEqual((kept[-1], kept), (3999, list(range(kept[0], 4000))))
         self.assertGreater(len(kept), 100)
 
+    def test_locks_outlive_whatever_was_said_since(self) -> None:
+        log = self.log(World(), megabytes=0.25)
+        lock = {"passcode": "MARIGOLD_HATCH_PIN", "wrong": 0, "rounds": 2, "until": 1e12}
+        log.write(Record("lock", 1.0, 1, lock))
+        log.write(Record("lock", 2.0, 1, {**lock, "passcode": "OTHER", "rehearsal": True}))
+        for number in range(3000):
+            log.write(Record("heard", number, number, {"utterance": "x" * 300, "outcome": "reject"}))
+        self.assertEqual(list(read_log(self.path, kinds=("lock",))), [])
+        self.assertEqual([kept["passcode"] for kept in log.locks()], ["MARIGOLD_HATCH_PIN"])
+        world = World(awake=True)
+        world.engine.begin([], before([], log.locks()))  # it was set by a clock that was thousands of years ahead
+        (keeper,) = world.engine.conversation.keepers.values()
+        pin = MARIGOLD.intents["open_hatch"].pin
+        assert pin is not None
+        self.assertEqual(keeper.locked_until - world.now, 2 * pin.lockout)
+
+    def test_a_log_that_broke_begins_anew(self) -> None:
+        self.path.touch()
+        self.assertEqual(list(read_log(self.path)), [])
+        log = self.log(World())
+        for number in range(200):
+            log.write(Record("heard", number, number, {"utterance": "x" * 300, "outcome": "reject"}))
+        log.close()
+        self.assertEqual(log.mended, "")
+        with self.path.open("r+b") as file:
+            file.truncate(9000)
+        log = self.log(World())
+        self.assertIn("marigold.db.broken", log.mended)
+        self.assertEqual((list(read_log(self.path)), (self.folder / "marigold.db.broken").stat().st_size), ([], 9000))
+        assert log._base is not None
+        for kind, data in (("heard", "{}"), ("sent", "[3"), ("link", "3")):
+            with log._base:
+                log._base.execute("insert into records values (null, 1, 1, 1, ?, '', '', '', ?)", (kind, data))
+        code, out, err = run("log", "marigold", "--log", str(self.path))
+        self.assertEqual((code, out.count("is no record"), err), (0, 3, ""))
+
+    def test_rehearsals_are_told_apart(self) -> None:
+        world = World(awake=True)
+        world.hear("run the bilge pump for ten minutes", 1)
+        played = [Record(r.kind, r.time, r.number, {**r.data, "rehearsal": True}) for r in world.records]
+        self.assertTrue(before(world.records).unfinished)
+        self.assertFalse(before(played).unfinished)
+        log = self.log(World())
+        for record in (
+            *played,
+            Record("heard", 9.0, 9, {"utterance": "galley lamp on", "outcome": "accept", "intent": "switch"}),
+        ):
+            log.write(record)
+        self.assertEqual([e.data["utterance"] for e in read_log(self.path, kinds=("heard",), live_only=True)], ["galley lamp on"])
+        self.assertIn("(rehearsal)", run("log", "marigold", "--log", str(self.path))[1])
+        self.assertNotIn("bilge", run("log", "marigold", "--log", str(self.path), "--live")[1])
+
+    def test_what_was_held_back_is_counted_at_the_end(self) -> None:
+        world = World(awake=True)
+        for _ in range(38):
+            world.engine.trouble("the same thing again")
+        world.engine.stop("ended")
+        self.assertEqual([r.data.get("count", 1) for r in world.records if r.kind == "trouble"], [1, 37])
+
     def test_only_one_may_write_and_a_wrong_file_is_refused(self) -> None:
         world = World()
         self.log(world)

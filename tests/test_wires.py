@@ -437,8 +437,8 @@ class Sockets(Wires):
     def test_once_and_in_time_or_reported(self) -> None:
         household, lift, ears, bell = self.links()
         for faults, how, within in (
-            (Faults(drop=1), "Unanswered", 0.3),
-            (Faults(garbage=1), "Unanswered", 0.3),
+            (Faults(drop=1), "Unanswered", 0.8),
+            (Faults(garbage=1), "Unanswered", 0.8),
             (Faults(), "sent", 10.0),
         ):
             household.faults = faults
@@ -687,16 +687,21 @@ class Listening(Wires):
             heard.append(body)
             return {"n": len(heard)}
 
-        endpoint = Endpoint("127.0.0.1", 0, path="/heard", hear=hear, token="kélp")
+        told: list[str] = []
+        self.enterContext(mock.patch("glossa.live.endpoint.REQUEST_TIME", 0.5))
+        endpoint = Endpoint("127.0.0.1", 0, path="/heard", hear=hear, token="kélp", trouble=told.append)
         self.addCleanup(endpoint.close)
 
-        def connection(length: int, body: bytes) -> socket.socket:
+        def connection(length: int | str, body: bytes) -> socket.socket:
             made = socket.create_connection(("127.0.0.1", endpoint.port), timeout=20)
             self.addCleanup(made.close)
             head = f"POST /heard HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer kélp\r\nContent-Length: {length}\r\n\r\n"
             made.sendall(head.encode() + body)
             return made
 
+        self.assertIn(b" 413 ", connection("9" * 5000, b"galley").recv(1000).splitlines()[0])
+        self.assertIn(b" 408 ", connection(14, b"galley").recv(1000).splitlines()[0])
+        self.assertEqual([why.split(": ")[1][:16] for why in told], ["longer than 6553", "the body took lo"])
         cut = connection(14, b"galley")
         cut.shutdown(socket.SHUT_WR)
         self.assertIn(b" 400 ", cut.recv(1000).splitlines()[0])
@@ -1217,7 +1222,7 @@ class Processes(Wires):
 
     def test_a_full_disk_stops_the_log_and_not_the_house(self) -> None:
         def small() -> None:
-            resource.setrlimit(resource.RLIMIT_FSIZE, (60_000, 60_000))
+            resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000))
 
         said = b"".join(b"galley lamp to %d\n" % (n % 90) for n in range(300))
         process = self.start(

@@ -113,12 +113,11 @@ def listen(
         if log is None:
             log = log_path(house)
             log.parent.mkdir(parents=True, exist_ok=True)
-        if log.exists():
-            left = before(e.record for e in read_log(log, kinds=("start", "begun", "sent", "failed", "lock")))
         kept = EventLog(
             log, clock=clock, megabytes=log_size, talk=not no_talk,
             trouble=lambda why: live.engine.trouble(why),
         )  # fmt: skip
+        left = before((e.record for e in read_log(log, kinds=("start", "begun", "sent", "failed", "lock"))), kept.locks())
     places: tuple[Place | str, ...] = sources or tuple(place_of(source, home) for source in home.sources.values()) or ("stdin",)
     if any(getattr(p, "type", "") == "websocket" for p in places):
         need("websockets")

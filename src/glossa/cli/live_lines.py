@@ -34,6 +34,8 @@ def record_line(record: Record, *, date: bool = False) -> Text:
     )
     line.append(f"{'  ' if record.kind in ('sent', 'failed', 'said') else ''}{word}".ljust(9), style=style)
     line.append_text(_rest(record.kind, data))
+    if date and data.get("rehearsal"):
+        line.append("  (rehearsal)", style="magenta")
     if data.get("count"):
         line.append(f"  ({data['count']} times)", style="bright_black")
     return line

@@ -49,6 +49,7 @@ class _Moment(click.ParamType):  # type: ignore[type-arg]
 @click.option("--kind", "kinds", multiple=True, help="Only this kind, as in heard, sent, failed, link; may be repeated.")
 @click.option("--intent", default="", help="Only this intent.")
 @click.option("--text", default="", help="Only what holds this text.")
+@click.option("--live", "live_only", is_flag=True, help="Leave out what was heard and done in rehearsals (--dry-run).")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object per record.")
 @click.option("--csv", "table", type=click.Path(path_type=Path, dir_okay=False), help="Write what was heard as a test table.")
 def log(
@@ -62,6 +63,7 @@ def log(
     kinds: tuple[str, ...],
     intent: str,
     text: str,
+    live_only: bool,
     as_json: bool,
     table: Path | None,
 ) -> None:
@@ -83,7 +85,19 @@ def log(
         outcomes = (*outcomes, "reject", "confirm", "ask")
     path = log or log_path(house)
     most = last or (None if as_json or table else 40)
-    entries = list(read_log(path, kinds=kinds, outcomes=outcomes, intent=intent, text=text, since=since, until=until, last=most))
+    entries = list(
+        read_log(
+            path,
+            kinds=kinds,
+            outcomes=outcomes,
+            intent=intent,
+            text=text,
+            since=since,
+            until=until,
+            last=most,
+            live_only=live_only,
+        )
+    )
     if table is not None:
         _write(table, entries)
         return
@@ -131,7 +145,7 @@ def _write(table: Path, entries: list[Any]) -> None:
             understood = data["outcome"] in ("accept", "confirm", "ask")
             writer.writerow([
                 data["utterance"], data["outcome"], data["intent"] if understood else "", slots if understood else "",
-                data.get("language", ""), session, round(at - begun, 2), "from the log",
+                data.get("language", ""), session, round(at - begun, 2), "from the log" + (" of a rehearsal" if data.get("rehearsal") else ""),
             ])  # fmt: skip
             written += 1
     left = f"; {hidden} with a passcode were left out" if hidden else ""

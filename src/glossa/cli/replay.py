@@ -48,7 +48,8 @@ def replay(house: str, log: Path | None, everything: bool, as_json: bool) -> Non
     def show(played: Played) -> None:
         then, now = played.entry.data, played.event
         assert now is not None
-        out.print(Text(str(then["utterance"]), style="bold"))
+        rehearsed = "  (rehearsal)" if then.get("rehearsal") else ""
+        out.print(Text(str(then["utterance"]), style="bold").append(rehearsed, style="magenta"))
         was = {k: tuple(v) if isinstance(v, list) else v for k, v in then["slots"].items()}
         for word, text, commands in (
             ("then", line(then["outcome"], then["intent"], slots_line(was), ""), then["commands"]),
@@ -76,6 +77,7 @@ def replay(house: str, log: Path | None, everything: bool, as_json: bool) -> Non
             then = {k: played.entry.data.get(k) for k in ("outcome", "intent", "slots", "commands", "reply")}
             now = {k: v for k, v in played.event.plain().items() if k in then}
             found = {"utterance": played.entry.data["utterance"], "differs": played.differs, "then": then, "now": now}
+            found |= {"rehearsal": True} if played.entry.data.get("rehearsal") else {}
             click.echo(json.dumps(found, ensure_ascii=False))
         elif not as_json and (played.differs or everything):
             show(played)

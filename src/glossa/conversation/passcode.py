@@ -39,9 +39,14 @@ class Keeper(Struct):
         self.wrong += 1
         if self.wrong >= pin.tries:
             self.wrong = 0
-            self.locked_until = at + min(pin.lockout * 2.0**self.rounds, max(LONGEST_LOCK, pin.lockout))
+            self.locked_until = at + lasting(pin, self.rounds)
             self.rounds = min(self.rounds + 1, 32)
         return False
+
+
+def lasting(pin: Pin, rounds: int) -> float:
+    """How many seconds a lock lasts after so many rounds before it."""
+    return min(pin.lockout * 2.0 ** max(rounds, 0), max(LONGEST_LOCK, pin.lockout))
 
 
 def keeper_of(intent: Intent) -> str:

@@ -34,12 +34,19 @@ def as_plain(command: Command) -> dict[str, Any]:
     return {k: v for k, v in plain.items() if v not in ("", None, [], 0.0)}
 
 
-def before(records: Iterable[Record]) -> Before:
-    """What the records of a log leave open, oldest first: the begun commands of the last run, and the locks of all."""
+def before(records: Iterable[Record], locks: Iterable[Mapping[str, Any]] = ()) -> Before:
+    """What the records of a log leave open, oldest first: the begun commands of the last run, and the locks of all.
+
+    Args:
+        records: of the log; those of rehearsals leave nothing.
+        locks: the last state of each lock, which a log keeps however old it is.
+    """
     begun: dict[int, tuple[float, list[Command]]] = {}
     results: dict[int, Counter[str]] = {}
-    locks: dict[str, Mapping[str, Any]] = {}
+    last: dict[str, Mapping[str, Any]] = {}
     for record in records:
+        if record.data.get("rehearsal"):
+            continue
         if record.kind == "start":
             begun, results = {}, {}
         elif record.kind == "begun":
@@ -47,7 +54,7 @@ def before(records: Iterable[Record]) -> Before:
         elif record.kind in ("sent", "failed"):
             results.setdefault(record.number, Counter())[str(record.data["command"])] += 1
         elif record.kind == "lock":
-            locks[record.data["passcode"]] = record.data
+            last[record.data["passcode"]] = record.data
     unfinished = []
     for number, (time, commands) in begun.items():
         known = results.get(number, Counter())
@@ -59,4 +66,4 @@ def before(records: Iterable[Record]) -> Before:
                 left.append(command)
         if left:
             unfinished.append(Unfinished(number, time, tuple(left)))
-    return Before(tuple(unfinished), tuple(locks.values()))
+    return Before(tuple(unfinished), tuple({**last, **{lock["passcode"]: lock for lock in locks}}.values()))

@@ -22,6 +22,8 @@ from glossa.live.heard import MOST_BYTES
 MOST_CONNECTIONS = 64
 REQUEST_TIME = 5.0
 """Seconds from a connection to the end of its request; speech that takes longer is old."""
+LONGEST_LENGTH = 9
+"""Digits of the longest length that is looked at."""
 _TOO_MANY = b"HTTP/1.1 503 Service Unavailable\r\nRetry-After: 1\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
 
 Hear = Callable[[bytes, float], Mapping[str, Any] | None]
@@ -50,6 +52,7 @@ class Endpoint:
         hear: takes what was posted.
         health: gives the health line.
         token: a bearer token (RFC 6750) that every request must have; ``""`` for none.
+        trouble: told of what was posted and could not be taken as a whole.
 
     Raises:
         OSError: where the port is taken.
@@ -64,7 +67,9 @@ class Endpoint:
         hear: Hear | None = None,
         health: Callable[[], Mapping[str, Any]] | None = None,
         token: str = "",
+        trouble: Callable[[str], None] = lambda why: None,
     ) -> None:
+        self._trouble = trouble
         self._host, self._path, self._hear, self._health, self._token = host, path, hear, health, token
         self._server = _server(host, port, self._get, self._post)
         self.port = int(self._server.server_address[1])
@@ -89,11 +94,14 @@ class Endpoint:
         length = request.headers.get("Content-Length", "")
         if not (length.isascii() and length.isdigit()):
             return 411, {"error": "a Content-Length is needed"}
-        if int(length) > MOST_BYTES:
-            return 413, {"error": f"longer than {MOST_BYTES} bytes"}
-        body = request.body(int(length))
+        if len(length) > LONGEST_LENGTH or int(length) > MOST_BYTES:
+            return self._not_taken(413, f"longer than {MOST_BYTES} bytes")
+        try:
+            body = request.body(int(length))
+        except TimeoutError:
+            return self._not_taken(408, f"the body took longer than {REQUEST_TIME:g} seconds")
         if len(body) < int(length):
-            return 400, {"error": f"the body ended after {len(body)} of {length} bytes"}
+            return self._not_taken(400, f"the body ended after {len(body)} of {length} bytes")
         try:
             found = self._hear(body, time.monotonic() - request.began)
         except Unusable as error:
@@ -101,6 +109,10 @@ class Endpoint:
         except Busy:
             return 503, {"error": "too much was heard at once"}
         return (200 if found else 204), found
+
+    def _not_taken(self, status: int, why: str) -> Answer:
+        self._trouble(f"what was posted at {self._path} was not taken: {why}")
+        return status, {"error": why}
 
     def _refused(self, request: _Request) -> Answer | None:
         if request.headers.get("Origin"):

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Callable, Mapping
+from copy import copy
 from typing import Any
 
 from glossa.commands import Command, WaitCommand
@@ -14,7 +15,7 @@ from glossa.commands.action import names
 from glossa.commands.states import States
 from glossa.conversation import Conversation, Event
 from glossa.conversation.conversation import initial_state
-from glossa.conversation.passcode import Keeper, guarded, unsayable
+from glossa.conversation.passcode import Keeper, guarded, keeper_of, lasting, unsayable
 from glossa.conversation.secrecy import DOUBT, Secrecy
 from glossa.house.links import LinkOptions
 from glossa.house.model import House
@@ -26,7 +27,7 @@ from glossa.live.heard import Heard
 from glossa.live.outbox import Order, Result
 from glossa.live.records import Record, iso
 from glossa.live.sequence import Sequence
-from glossa.live.throttle import Throttle
+from glossa.live.throttle import MOST_KEYS, Throttle
 from glossa.matching import Matcher, Outcome
 from glossa.matching.meaning import targets
 from glossa.matching.result import HIDDEN
@@ -81,6 +82,7 @@ class Engine:
         self._max_age, self._least_confidence, self._error_reply = max_age, least_confidence, error_reply
         self._why, self._echo_seconds = why, echo
         self._throttle = Throttle()
+        self._held: dict[tuple[str, str], Mapping[str, Any]] = {}
         self._number = 0
         self._up: dict[str, bool] = {}
         self._sequences: dict[int, Sequence] = {}
@@ -157,7 +159,7 @@ class Engine:
     def _understand(self, heard: Heard, received: float, said: float, source: str) -> Record:
         talk = self.conversation
         before, asked = dict(talk.state), self._asks_for_a_passcode
-        wrong = {key: (k.wrong, k.rounds) for key, k in talk.keepers.items()}
+        wrong = {key: copy(keeper) for key, keeper in talk.keepers.items()}
         event = talk.hear_best(heard.alternatives, received, self._language(heard.language))
         if asked or self._asks_for_a_passcode or event.intent in self._guarded:
             self._doubt_until = self._clock() + DOUBT
@@ -197,10 +199,10 @@ class Engine:
         plain = understood and event is not None and event.intent is not None and event.intent not in self._guarded
         return self._clock() < self._doubt_until and not plain
 
-    def _note_locks(self, before: Mapping[str, tuple[int, int]]) -> None:
+    def _note_locks(self, before: Mapping[str, Keeper]) -> None:
         """Keep what is known of wrong passcodes, so that it outlives the program."""
         for key, keeper in self.conversation.keepers.items():
-            if (keeper.wrong, keeper.rounds) != before.get(key, (0, 0)):
+            if keeper != before.get(key, Keeper()):
                 opens = keeper.locked_until - self._clock()
                 until = {"until": self._wall() + opens} if opens > 0 else {}
                 self._emit("lock", self._number, {"passcode": key, "wrong": keeper.wrong, "rounds": keeper.rounds, **until})
@@ -370,7 +372,11 @@ class Engine:
         return len(self._sequences)
 
     def stop(self, reason: str) -> None:
-        """Report everything that was still to be sent."""
+        """Report everything that was still to be sent, and how often came what was held back."""
+        for kind, key in list(self._held):
+            data, held = self._held[kind, key], self._throttle.held(f"{kind} {key}")
+            self._emit(kind, 0, {**data, "count": held})
+        self._held.clear()
         for sequence in list(self._sequences.values()):
             self._drop(sequence, reason)
         self._timers.clear()
@@ -426,11 +432,16 @@ class Engine:
         if before is None:
             return
         for lock in before.locks:
-            opens = float(lock.get("until") or 0.0) - self._wall()
+            opens = min(float(lock.get("until") or 0.0) - self._wall(), self._longest(lock["passcode"], lock["rounds"]))
             until = self._clock() + opens if opens > 0 else float("-inf")
             self.conversation.keepers[lock["passcode"]] = Keeper(lock["wrong"], lock["rounds"], until)
         for begun in before.unfinished:
             self._left_over(begun)
+
+    def _longest(self, passcode: str, rounds: int) -> float:
+        """How long the lock of a passcode lasts at most from now on, whatever clock it was set by."""
+        pins = (i.pin for i in self.house.intents.values() if i.pin is not None and keeper_of(i) == passcode)
+        return max((lasting(pin, rounds - 1) for pin in pins), default=0.0)
 
     def _left_over(self, begun: Unfinished) -> None:
         """Report what an earlier run was about to send when it ended, and send it where the house says so."""
@@ -463,7 +474,12 @@ class Engine:
 
     def _now_and_then(self, kind: str, key: str, data: Mapping[str, Any]) -> Record | None:
         count = self._throttle.count(f"{kind} {key}", self._clock())
-        return self._emit(kind, 0, {**data, **({"count": count} if count > 1 else {})}) if count else None
+        if not count:
+            if len(self._held) < MOST_KEYS or (kind, key) in self._held:
+                self._held[kind, key] = data
+            return None
+        self._held.pop((kind, key), None)
+        return self._emit(kind, 0, {**data, **({"count": count} if count > 1 else {})})
 
     def _emit(self, kind: str, number: int, data: Mapping[str, Any]) -> Record:
         # Whatever is shown, sent on or kept passes here.

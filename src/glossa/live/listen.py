@@ -15,6 +15,8 @@ from pathlib import Path
 from queue import Empty, SimpleQueue
 from typing import Any
 
+from msgspec.structs import replace
+
 from glossa.commands import BytesCommand, TopicCommand
 from glossa.house import House
 from glossa.house.links import StreamOptions
@@ -83,7 +85,7 @@ class Live:
         functions: what callback links can call.
         environment: where secrets are found.
         token: what a program must show that posts text over HTTP; ``""`` for nothing.
-        dry: send nothing: every command counts as sent.
+        dry: a rehearsal: send nothing, count every command as sent, and mark every record with ``rehearsal``.
         grace: seconds that :meth:`run` goes on for, once it is stopped, so that what is under way can end.
         engine: further arguments for :class:`~glossa.live.Engine`.
 
@@ -122,7 +124,7 @@ class Live:
         self._reports: SimpleQueue[tuple[str, str, bytes, bool]] = SimpleQueue()
         self._reading = False
         self._pulse = Standstill(clock())
-        self._shown_badly = False
+        self._shown_badly, self._rehearsal = False, dry
         self._complaints: set[str] = set()
         self._stop = ""
         self._stopped_at = 0.0
@@ -164,7 +166,15 @@ class Live:
         if place is self._health:
             return Endpoint(place.host, place.port, health=self.health, token=token)
         hear = partial(self._posted, place.written)
-        return Endpoint(place.host, place.port, path=place.path or "/", hear=hear, health=self.health, token=token)
+        return Endpoint(
+            place.host,
+            place.port,
+            path=place.path or "/",
+            hear=hear,
+            health=self.health,
+            token=token,
+            trouble=partial(self._later, self._trouble),
+        )
 
     def _wire(self) -> None:
         """Bring the links to what the house file and the places ask for."""
@@ -185,6 +195,8 @@ class Live:
         self.engine.trouble(why)
 
     def _emit(self, record: Record) -> None:
+        if self._rehearsal:
+            record = replace(record, data={**record.data, "rehearsal": True})
         if self._log is not None:
             self._log.write(record)
         try:
@@ -418,6 +430,8 @@ class Live:
         engine = self.engine
         self._wire()
         engine.begin([s.written for s in self._sources], self._before)
+        if self._log is not None and self._log.mended:
+            engine.trouble(self._log.mended)
         for place in (*self._sources, *((self._health,) if self._health else ())):
             if place.type == "http" and not self._token and not is_loopback(place.host):
                 engine.trouble(

@@ -7,6 +7,7 @@ import os
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import closing, suppress
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -33,8 +34,16 @@ _SCHEMA = """
 create table if not exists records (
   id integer primary key, time real not null, run real not null, number integer not null, kind text not null,
   outcome text not null, intent text not null, utterance text not null, data text not null
-)
+);
+create table if not exists locks (passcode text primary key, data text not null);
 """
+
+NEEDED: Mapping[str, tuple[str, ...]] = {
+    "heard": ("utterance", "outcome"), "sent": ("command",), "failed": ("command", "how"), "link": ("link", "state"),
+    "begun": ("commands",), "lock": ("passcode", "wrong", "rounds"), "said": ("reply",), "mode": ("mode",), "start": ("house", "sources"),
+    "stop": ("why", "heard", "accepted", "sent", "failed"),
+}  # fmt: skip
+"""What a record of a kind holds at least; a row without it was written by something else, or broke."""
 
 
 class Entry(Struct, frozen=True):
@@ -56,7 +65,8 @@ class Entry(Struct, frozen=True):
 class EventLog:
     """Writes the log. One program at a time may write it; any may read it meanwhile.
 
-    What can't be written is counted and told of once; the house goes on without, and tries again after ``RETRY`` seconds.
+    What can't be written is counted and told of once; the house goes on without, and tries again after ``RETRY`` seconds. A log that broke is kept
+    beside as ``.broken`` and made anew; ``mended`` says so.
 
     Args:
         path: the file; it is made when it is not there, readable by its owner only.
@@ -89,6 +99,7 @@ class EventLog:
         try:
             path.parent.stat()  # a folder that is not there is a slip of the pen, and not to be made
             self._lock.acquire(timeout=0)
+            self.mended = _set_aside(path)
             os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
             self._base: sqlite3.Connection | None = _opened(path)
         except Timeout:
@@ -150,6 +161,14 @@ class EventLog:
                 "insert into records (time, run, number, kind, outcome, intent, utterance, data) values (?, ?, ?, ?, ?, ?, ?, ?)",
                 (*values, json.dumps(dict(data), ensure_ascii=False)),
             )
+            if record.kind == "lock" and not data.get("rehearsal"):  # it stands for itself, however often the log turns over
+                base.execute("insert or replace into locks values (?, ?)", (data["passcode"], json.dumps(dict(data))))
+
+    def locks(self) -> tuple[Mapping[str, Any], ...]:
+        """The last state of every lock."""
+        rows = self._base.execute("select data from locks").fetchall() if self._base is not None else []
+        found = (_data("lock", data) for (data,) in rows)
+        return tuple(data for data in found if data is not None)
 
     def _fail(self, error: Exception) -> None:
         if self._base is not None:
@@ -182,11 +201,44 @@ class EventLog:
         self._lock.release()
 
 
+def _set_aside(path: Path) -> str:
+    """Keep a log that broke beside, so that it is made anew: what is to be told of it, ``""`` for a log that is sound or somebody else's file."""
+    if not path.is_file() or not path.stat().st_size:
+        return ""
+    with path.open("rb") as file:
+        head = file.read(100)
+    own = head[:16] == b"SQLite format 3\0" and (len(head) < 72 or int.from_bytes(head[68:72]) == OWN)
+    if not own:
+        return ""
+    try:
+        with closing(sqlite3.connect(path, timeout=2.0)) as base:
+            if base.execute("pragma quick_check(1)").fetchone()[0] == "ok":
+                return ""
+    except sqlite3.DatabaseError:
+        pass
+    kept = next(p for n in count(1) if not (p := path.with_name(f"{path.name}.broken{n if n > 1 else ''}")).exists())
+    path.rename(kept)
+    for beside in ("-wal", "-shm"):
+        path.with_name(path.name + beside).unlink(missing_ok=True)
+    return f"the log {path.name} was broken and begins anew; what is left of it is in {kept.name}"
+
+
+def _data(kind: str, written: str) -> dict[str, Any] | None:
+    """The data of a record, None where it is not of the form."""
+    try:
+        data = json.loads(written)
+    except ValueError:
+        return None
+    if not isinstance(data, dict) or any(key not in data for key in NEEDED.get(kind, ())):
+        return None
+    return {"intent": None, "slots": {}, "commands": [], **data} if kind == "heard" else data
+
+
 def _opened(path: Path) -> sqlite3.Connection:
     base = sqlite3.connect(path, timeout=2.0, check_same_thread=False)
     try:
         held = {name for (name,) in base.execute("select name from sqlite_master where type = 'table'")}
-        if held and (held != {"records"} or base.execute("pragma application_id").fetchone()[0] not in (0, OWN)):
+        if held and (not held <= {"records", "locks"} or base.execute("pragma application_id").fetchone()[0] not in (0, OWN)):
             raise sqlite3.DatabaseError("it is the database of another program")
         base.execute(f"pragma application_id = {OWN}")
         base.execute("pragma auto_vacuum = incremental")
@@ -194,7 +246,7 @@ def _opened(path: Path) -> sqlite3.Connection:
         base.execute("pragma synchronous = normal")
         base.execute("pragma wal_autocheckpoint = 100")
         base.execute("pragma journal_size_limit = 400000")
-        base.execute(_SCHEMA)
+        base.executescript(_SCHEMA)
         base.commit()
     except sqlite3.Error:
         base.close()
@@ -212,8 +264,9 @@ def read_log(
     since: float | None = None,
     until: float | None = None,
     last: int | None = None,
+    live_only: bool = False,
 ) -> Iterator[Entry]:
-    """The records of a log, oldest first; also while a house writes it.
+    """The records of a log, oldest first; also while a house writes it. A row that is none is given as a ``trouble``.
 
     Args:
         path: the file.
@@ -222,6 +275,7 @@ def read_log(
         text: only what holds this text, upper or lower case.
         since, until: seconds since 1970 (UTC), the first included and the last not.
         last: only so many, the newest.
+        live_only: leave the records of rehearsals out.
 
     Raises:
         HouseError: where there is no such log.
@@ -242,15 +296,34 @@ def read_log(
         if value is not None:
             where.append(clause)
             values.append(value)
+    if live_only:
+        where.append("not json_valid(data) or json_extract(data, '$.rehearsal') is null")
+        where[-1] = f"({where[-1]})"
     query = f"select id, time, run, number, kind, data from records where {' and '.join(where)} order by id desc"
     if last is not None:
         query += f" limit {int(last)}"
     try:
-        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True, timeout=5.0)) as base:
-            for number, time, run, utterance, kind, data in base.execute(f"select * from ({query}) order by id", values):
-                yield Entry(number, time, run, utterance, kind, json.loads(data))
-    except (sqlite3.Error, ValueError) as error:
+        with closing(_to_read(path)) as base:
+            rows = base.execute(f"select * from ({query}) order by id", values) if path.stat().st_size else ()
+            for number, time, run, utterance, kind, written in rows:
+                data = _data(kind, written)
+                if data is None:
+                    data, kind = {"why": f"row {number} of the log is no record"}, "trouble"
+                yield Entry(number, float(time), float(run), int(utterance), kind, data)
+    except (sqlite3.Error, ValueError, TypeError) as error:
         raise HouseError([Problem(str(path), 0, "", f"can't be read as a log: {error}")]) from None
+
+
+def _to_read(path: Path) -> sqlite3.Connection:
+    """A log to read; in a folder that can't be written no file for sharing can stand beside it, so that it is taken as it is."""
+    place = path.absolute().as_uri()
+    base = sqlite3.connect(f"{place}?mode=ro", uri=True, timeout=5.0)
+    try:
+        base.execute("select 1 from sqlite_master").fetchall()
+    except sqlite3.OperationalError:
+        base.close()
+        base = sqlite3.connect(f"{place}?immutable=1", uri=True)
+    return base
 
 
 def _like(text: str) -> str:

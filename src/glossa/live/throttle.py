@@ -23,6 +23,12 @@ class Throttle:
     def __init__(self) -> None:
         self._known: dict[str, _Known] = {}
 
+    def held(self, key: str) -> int:
+        """How many times it has come since it was last let through; none is kept back from now on."""
+        known = self._known.get(key, _Known(0.0))
+        held, known.held = known.held, 0
+        return held
+
     def count(self, key: str, now: float) -> int:
         """How many times it has come since it was last let through, this time included; 0 where it is kept back now."""
         known = self._known.pop(key, None)
