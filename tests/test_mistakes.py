@@ -229,7 +229,7 @@ class Places(unittest.TestCase):
         house = BASE.replace('["[the] $device', '["(the |) $device')
         self.assertEqual([key for key, _, _ in found_in(house)], ["intents.switch.phrases.0"])
         house = BASE.replace("[links.a]", '[links.b]\ntype = "simulated"\n[links.a]')
-        self.assertEqual([key for key, _, _ in found_in(house)], ["kinds.lamp.properties.power.command"])
+        self.assertEqual([key for key, _, _ in found_in(house)], ["devices.one"])
         ((key, message, line),) = found_in(BASE + "[devices.one]\n")
         self.assertEqual((key, "the first is on line 15" in message, line), ("devices.one", True, 22))
 

@@ -939,6 +939,15 @@ class Listening(Wires):
                 [r["how"] for r in of(records, "sent", "failed")], ["sent", "sent"] if sent == 2 else ["sent", "dropped"]
             )
 
+    def test_a_variable_that_is_not_set_is_told_at_the_start(self) -> None:
+        house = _with(MARIGOLD, "hooks", token_env="HOOK_TOKEN")
+        links: dict[str, Link] = {name: SimulatedLink(glossa.SimulatedHouse(MARIGOLD)) for name in MARIGOLD.links}
+        for environment, told in (({}, 1), ({"HOOK_TOKEN": "kelp"}, 0)):
+            with self.live(house, (), links=links, environment=environment) as (_, records):
+                self.assertTrue(until(lambda r=records: of(r, "start")))  # type: ignore[misc]
+            found = [r["why"] for r in of(records, "trouble") if "HOOK_TOKEN" in r["why"]]
+            self.assertEqual(len(found), told, found)
+
     def test_every_command_ends_and_none_leaves_after_the_end(self) -> None:
         household = self.household(LAMPS)
         for grace, hurry in ((0.0, False), (5.0, True)):
@@ -1213,6 +1222,8 @@ class Processes(Wires):
             timeout=60
         )
         self.assertIn(b"127.0.0.1", out, err)
+        code, _, err_text = run("household", "marigold", "--broker", "--broker-port", str(self.broker.port))
+        self.assertEqual((code, f"port {self.broker.port} is taken by another program" in err_text), (2, True), err_text)
         code, _, err_text = run("household", str(elsewhere), "--broker-port", "9", "--seconds", "1")
         self.assertEqual(code, 2)
         self.assertRegex(err_text, "NOT_SET|127.0.0.1:9")

@@ -43,7 +43,7 @@ from glossa.house.sorts import FREE, NumberValues
 from glossa.house.sources import CodedSource, SerialSource, Source
 from glossa.house.text import words
 from glossa.house.values import NO_TEXTS, Texts
-from glossa.house.wires import read_wire
+from glossa.house.wires import UNTOLD_LINK, read_wire
 
 ONLY_LINK = "simulated"
 
@@ -111,6 +111,16 @@ def _twice(text: str, file: str, line: int) -> Problem | None:
                 "write both into one, or give it another id",
             )
     return None
+
+
+def _needs_link(written: Any) -> bool:
+    """Whether a property has a command or a state that names no link and needs one."""
+    wires = [w for key in ("command", "state") for w in _listed(written.get(key) if isinstance(written, dict) else None)]
+    return any(isinstance(w, dict) and "link" not in w and not {"wait", "set"} & w.keys() for w in wires)
+
+
+def _listed(found: Any) -> list[Any]:
+    return found if isinstance(found, list) else [found]
 
 
 def _tag(language_file: str) -> str:
@@ -331,9 +341,13 @@ class _Builder:
             heard, _ = reader.spoken(section.also_heard, (*path, "also_heard"), section.room)
             names = {tag: (*names.get(tag, ()), *heard.get(tag, ())) for tag in (*names, *(t for t in heard if t not in names))}
             raw = _merge(_properties(kinds.get(section.kind, {})), _properties(self.raw["devices"][key]))
-            properties = {}
+            properties, link = {}, section.link
+            if not link and len(reader.links) > 1 and any(map(_needs_link, raw.values())):
+                said = next((way for ways in shown.values() for way in ways), key)
+                self.bad(path, f"{said} has no link, and the house has several", f'write link = "...": {", ".join(reader.links)}')
+                link = UNTOLD_LINK
             for name, written in raw.items():
-                found = self._property(name, written, section.link, self._origin(key, section.kind, name))
+                found = self._property(name, written, link, self._origin(key, section.kind, name))
                 if found is not None:
                     properties[name] = found
             devices[key] = Device(key, section.kind, names, shown, section.room, section.link, properties, heard)

@@ -155,10 +155,16 @@ def _content(step: StepSection, wire: TextualWire, path: Path, context: Context,
     return found or "text"
 
 
+UNTOLD_LINK = "\0"
+"""In place of the link of a device that names none, where that has been told of already."""
+
+
 def _link(name: str, form: str, path: Path, context: Context) -> str | None:
     types = {key: link.type for key, link in context.links.items()}
     if form in ("wait", "set"):
         return name
+    if name == UNTOLD_LINK:
+        return None
     if not name:
         if len(types) != 1:
             context.bad(path, "no link is named, and the house has several", 'write link = "...": ' + ", ".join(types))

@@ -9,7 +9,7 @@ import sys
 import threading
 import time
 import traceback
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 from pathlib import Path
 from queue import Empty, SimpleQueue
@@ -161,6 +161,16 @@ class Live:
                     and topic_matches_sub(source.topic, reply.topic)
                 ):
                     raise PlaceError(f"replies to '{reply.topic}' would be heard as text from '{source.topic}'")
+
+    def _variables(self) -> Iterator[tuple[str, str]]:
+        """The variables of the environment that links and sources need, each with who needs it; a rehearsal needs few."""
+        for name, link in self.engine.house.links.items():
+            for key in ("token_env", "password_env"):
+                if (variable := getattr(link.options, key, "")) and not self._rehearsal:
+                    yield f"link {name}", variable
+        for place in self._sources:
+            if place.token_env:
+                yield f"source {place.written}", place.token_env
 
     def _endpoint(self, place: Place, token: str) -> Endpoint:
         if place is self._health:
@@ -432,6 +442,9 @@ class Live:
         engine.begin([s.written for s in self._sources], self._before)
         if self._log is not None and self._log.mended:
             engine.trouble(self._log.mended)
+        for where, variable in self._variables():
+            if variable not in self._environment:
+                engine.trouble(f"{where}: the variable {variable} with its token or password is not set")
         for place in (*self._sources, *((self._health,) if self._health else ())):
             if place.type == "http" and not self._token and not is_loopback(place.host):
                 engine.trouble(

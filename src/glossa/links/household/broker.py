@@ -63,6 +63,12 @@ class Broker:
 
     def start(self) -> None:
         """Begin to listen."""
+        with socket.socket() as asking:
+            asking.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                asking.bind(("127.0.0.1", self.port))
+            except OSError:
+                raise OSError(f"port {self.port} is taken by another program; name a free one, or leave it out") from None
         command = self._mosquitto() if self.name == "mosquitto" else [sys.executable, "-c", _AMQTT, str(self.port)]
         self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         until = time.monotonic() + START
