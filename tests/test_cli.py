@@ -56,6 +56,20 @@ class Say(unittest.TestCase):
             self.assertNotIn("2468", out)
             self.assertNotIn("two four six", out)
 
+    def test_what_a_file_holds_does_nothing_to_the_terminal(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            house, table = Path(folder) / "house.toml", Path(folder) / "rows.csv"
+            house.write_text('[house]\nname = "E"\n[intents.x]\nphrases = ["go now"]\nreply = "bang \\u001b[2J\\u0007"\n')
+            table.write_text('utterance,outcome,intent\n"stop \x1b[2J\x07now",accept,x\n')
+            for call in (
+                ("say", str(house), "go now", "--why"),
+                ("test", str(house), str(table)),
+                ("say", str(house), "go \x1b[2J now"),
+            ):
+                out = run(*call)[1]
+                self.assertNotRegex(out, "[\x1b\x07]", call)
+                self.assertIn("[2J", out, call)
+
     def test_wrong_calls(self) -> None:
         for arguments, expected in (
             (("say", "nowhere", "x"), "there is no such file or folder"),

@@ -2,9 +2,12 @@
 
 import csv
 import json
+import os
+import pydoc
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -350,15 +353,56 @@ set = { power = "$power" }
         secrecy = Secrecy(MATCHER, [{"MARIGOLD_HATCH_PIN": "2446"}])
         for said in (
             "2446", "２４４６", "²⁴⁴⁶", "2.4.4.6", "24-46", "2 4 4 sex", "too for for six", "two double four six", "twenty four forty six", "2 um 4 and 4 6",
-            "two thousand four hundred and forty six", "5512446119",
+            "two thousand four hundred and forty six", "5512446119", "24.46", "24,46", "two well four then four and six", "twenty four er yes forty six",
         ):  # fmt: skip
             self.assertEqual(secrecy.text(f"ahoy {said}"), "ahoy ****", said)
         self.assertEqual(
             secrecy.data({"level": 2446, "at": [2446.5, 40], "why": "'2446' is no time"})["why"], "'****' is no time"
         )
+        self.assertEqual(secrecy.reply("wait 2446 seconds, or 300", "one two three", doubt=True), "wait **** seconds, or 300")
+        self.assertEqual(secrecy.reply("“123”: wait 300 seconds", "one two three", doubt=True), "“****”: wait 300 seconds")
         for plain in ("galley lamp to forty", "two lamps for the cabin", "in 1999 we had four"):
             self.assertEqual(secrecy.text(plain), plain)
         self.assertEqual(secrecy.text("a\x1b[2Jb\ufffe\u202e"), "a [2Jb  ")
+
+    def test_numbers_in_one_word_are_starred_and_orders_are_not(self) -> None:
+        house = read_house(
+            '[house]\nname = "L"\nlanguages = ["de"]\n[intents.auf]\nphrases = ["öffne das Lager [mit dem Code $pin]"]\nreply = "offen"\n'
+            'pin = { env = "P", test = "4826" }\n'
+        )
+        matcher = glossa.Matcher(house)
+        secrecy = Secrecy(matcher, [{"P": "4826"}])
+        said = "öffne das Lager viertausendachthundertsechsundzwanzig"
+        self.assertEqual(secrecy.text(said), "öffne das Lager ****")
+        talk = glossa.Conversation(house, matcher, awake=True)
+        for line, kept in (
+            (said, "öffne das Lager ****"),
+            ("das Wetter ist schön", "das Wetter ist schön"),
+            ("vier acht zwo", "****"),
+        ):
+            asked = talk.pending is not None
+            self.assertEqual(secrecy.utterance(talk.hear(line, 1.0 + len(line)), asked=asked, doubt=asked), kept, line)
+        shown = secrecy.shown(glossa.Conversation(house, matcher, awake=True).hear(said))
+        self.assertNotIn(
+            "viertausend", json.dumps([shown.plain(), shown.match.explain() if shown.match else ""], ensure_ascii=False)
+        )
+
+    def test_what_is_printed_of_a_result_is_short_and_holds_no_secret(self) -> None:
+        row, *_ = glossa.read_table("utterance,outcome\nopen the hatch two four six eight,accept\n", "t", MARIGOLD)
+        event = glossa.Conversation(MARIGOLD, MATCHER, awake=True).hear("open the hatch two four six eight")
+        assert event.match is not None
+        for found in (
+            event,
+            event.match,
+            event.match.best,
+            MARIGOLD,
+            MARIGOLD.intents["open_hatch"].pin,
+            *glossa.run_table(MARIGOLD, [row]),
+        ):
+            self.assertLess(len(repr(found)), 200)
+            self.assertNotRegex(repr(found), "2468|two four|eight")
+        with mock.patch.dict(os.environ, {"KELP": "kelpkelp"}):
+            self.assertNotIn("kelpkelp", pydoc.render_doc(glossa.live.Live))
 
     def test_digits_near_a_passcode_question_are_starred(self) -> None:
         world = World(awake=True, environment={})  # no variable: the passcode is known to nobody

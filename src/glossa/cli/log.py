@@ -115,6 +115,11 @@ def log(
         click.echo(f"{path}: nothing that fits", err=True)
 
 
+def _as_text(cell: str) -> str:
+    """A cell that no spreadsheet takes for a formula: an apostrophe goes in front, which matching passes over."""
+    return f"'{cell}" if cell.lstrip()[:1] in ("=", "+", "-", "@") else cell
+
+
 def _write(table: Path, entries: list[Any]) -> None:
     """What was heard as a test table: sessions, times, and what came of it."""
     from glossa.cli.terminal import slots_line
@@ -144,7 +149,7 @@ def _write(table: Path, entries: list[Any]) -> None:
             slots = " ; ".join(slots_line({k: tuple(v) if isinstance(v, list) else v for k, v in one.items()}) for one in of_each)
             understood = data["outcome"] in ("accept", "confirm", "ask")
             writer.writerow([
-                data["utterance"], data["outcome"], data["intent"] if understood else "", slots if understood else "",
+                _as_text(data["utterance"]), data["outcome"], data["intent"] if understood else "", slots if understood else "",
                 data.get("language", ""), session, round(at - begun, 2), "from the log" + (" of a rehearsal" if data.get("rehearsal") else ""),
             ])  # fmt: skip
             written += 1

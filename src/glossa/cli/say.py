@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections.abc import Iterator
 
@@ -10,6 +11,7 @@ import click
 
 from glossa.cli.main import house_argument, picture_option
 from glossa.conversation import Conversation, Event
+from glossa.conversation.secrecy import Secrecy
 from glossa.files import load_house
 from glossa.house.model import House
 from glossa.matching import Matcher
@@ -43,6 +45,7 @@ def say(
         mode, language = matcher.mode(mode), matcher.language(language)
     except LookupError as error:
         raise click.UsageError(f"{str(error.args[0]).capitalize()}.") from None
+    secrecy = Secrecy(matcher, (None, os.environ))
     event = None
     for text in texts or lines():
         if source:
@@ -50,7 +53,7 @@ def say(
                 text = home.meant_by(source, text)
             except LookupError as error:
                 raise click.UsageError(str(error.args[0])) from None
-        event = Conversation(home, matcher, awake=True, mode=mode).hear(text, 0.0, language)
+        event = secrecy.shown(Conversation(home, matcher, awake=True, mode=mode).hear(text, 0.0, language))
         _print(event, home, as_json, why)
     if picture is not None and event is not None:
         if event.match is None or (event.match.best is None and not event.match.parts):

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
-from rich.console import Console
+from rich.console import Console, ConsoleOptions, RenderableType
+from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
 from glossa.commands import Command
 from glossa.conversation import Event
 from glossa.house.model import House
+from glossa.house.text import printable
 from glossa.links.simulated import Change
 from glossa.matching import Match, Reading
 from glossa.matching.evidence import TERMS
@@ -58,17 +60,25 @@ WHY = {
 }
 
 
-class _Piped(Console):
-    """A console that leaves it to the program what becomes of it when nobody reads any more: ``| head`` is no failed test."""
+class _Plain(Console):
+    """A console on which nothing that comes out of a file or of what was heard does more than be seen.
+
+    It leaves to the program what becomes of it when nobody reads any more: ``| head`` is no failed test.
+    """
 
     def on_broken_pipe(self) -> None:
         raise BrokenPipeError
 
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        for segment in super().render(renderable, options):
+            seen = segment.control or segment.text.replace("\n", "").isprintable()
+            yield segment if seen else Segment("\n".join(map(printable, segment.text.split("\n"))), segment.style)
+
 
 def console(*, error: bool = False) -> Console:
     """A console that wraps nothing when it is no terminal."""
-    made = _Piped(stderr=error, highlight=False)
-    return made if made.is_terminal else _Piped(stderr=error, highlight=False, width=max(made.width, 100), soft_wrap=False)
+    made = _Plain(stderr=error, highlight=False)
+    return made if made.is_terminal else _Plain(stderr=error, highlight=False, width=max(made.width, 100), soft_wrap=False)
 
 
 def print_line(out: Console, line: Text) -> None:

@@ -52,6 +52,9 @@ class Event(Struct, frozen=True):
     parts: tuple[Event, ...] = ()
     alternative: int = 0
 
+    def __repr__(self) -> str:
+        return f"<Event {self.outcome} {self.intent or self.reason} {self.utterance!r}>"
+
     def plain(self) -> dict[str, Any]:
         """The event as plain data, ready for JSON."""
         rest = self.match.readings[1:] if self.match else ()

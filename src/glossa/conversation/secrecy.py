@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from glossa.conversation.event import Event
 from glossa.conversation.passcode import expected, guarded
@@ -16,20 +17,23 @@ from glossa.hearing.numbers import NumberReader
 from glossa.hearing.utterance import Hearing
 from glossa.house.text import fold, printable
 from glossa.language.phones import distance, phones
-from glossa.matching import Matcher, Outcome
+from glossa.matching import Match, Matcher, Outcome
 from glossa.matching.result import HIDDEN
 
 DOUBT = 60.0
 """Seconds after a question for a passcode in which digits may be one."""
 FEW = 3
 """Digits in a row that are starred out in that time."""
+APART = 2
+"""Other words that may stand between two digits of a passcode."""
 LIKE_A_DIGIT = 0.35
 """A word whose sound is as near to a digit's may be that digit, misheard."""
 MOST_REMEMBERED = 4096
 """Texts of records that are remembered, for most of them come again and again."""
-SPOKEN = ("utterance", "text", "why", "reply", "alternatives", "parts")
+SPOKEN = ("utterance", "text", "why", "alternatives", "parts")
 """What of a record goes back to what somebody said."""
 
+_DECIMAL = re.compile(r"\d[.,]\d")
 _PIECE = re.compile(r"\d+|[^\W\d_]+(?:['’][^\W\d_]+)*")
 
 
@@ -37,6 +41,17 @@ class _Piece(Struct, frozen=True):
     word: str
     start: int
     end: int
+
+
+class _Run(Struct, frozen=True):
+    """Digits in a row: where they stand in the text, and from which piece to which, -1 for those that were read as one number."""
+
+    digits: str
+    start: int
+    end: int
+    at: int = -1
+    behind: int = -1
+    whole: bool = True
 
 
 class Secrecy:
@@ -64,9 +79,43 @@ class Secrecy:
             asked: whether the house had asked for a passcode; what it then can't use may be a passcode heard wrongly.
             doubt: as in :meth:`text`.
         """
-        if asked and event.outcome == Outcome.REJECT:
+        if asked and event.outcome == Outcome.REJECT and self._may_hold_digits(event.utterance):
             return HIDDEN
         return self.text(event.utterance, doubt=doubt, few=2 if event.intent in self._guarded else FEW)
+
+    def shown(self, event: Event) -> Event:
+        """An event fit to be shown on a screen: no passcode in its text, its reply, or in what its readings were made of."""
+        few = 2 if event.intent in self._guarded else FEW
+        if not self._guarded or self.text(event.utterance, few=few) == event.utterance:
+            return event
+        match = self._match(event.match, few) if event.match is not None else None
+        parts = tuple(map(self.shown, event.parts))
+        utterance, reply = self.text(event.utterance, few=few), self.text(event.reply, few=few)
+        return replace(event, utterance=utterance, reply=reply, detail=self.text(event.detail, few=few), match=match, parts=parts)
+
+    def _match(self, match: Match, few: int) -> Match:
+        readings = tuple(
+            replace(
+                r,
+                pieces=tuple(replace(p, heard=self.text(p.heard, few=few), taken=self.text(p.taken, few=few)) for p in r.pieces),
+            )
+            for r in match.readings
+        )
+        parts = tuple(self._match(part, few) for part in match.parts)
+        return replace(match, utterance=self.text(match.utterance, few=few), readings=readings, parts=parts)
+
+    def reply(self, text: str, utterance: str, *, doubt: bool) -> str:
+        """A reply fit to be kept: what is in doubt in it is only what was said, and not how many seconds there are to wait."""
+        pieces = _pieces(utterance) if doubt else []
+        said = frozenset(r.digits for hearing in self._hearings for r in _runs(hearing.lexicon.numbers, pieces))
+        return self._starred(printable(text), doubt, FEW, said) if self._guarded else printable(text)
+
+    def _may_hold_digits(self, utterance: str) -> bool:
+        """Whether an utterance holds a number, or two words in a row that may be digits."""
+        pieces = _pieces(utterance)
+        readers = [hearing.lexicon.numbers for hearing in self._hearings]
+        sure = any(p.word.isdigit() or any(r.begins_number(p.word) for r in readers) for p in pieces)
+        return sure or any(len(run.digits) > 1 for r in readers for run in _runs(r, pieces))
 
     def data(self, found: Any, *, doubt: bool = False) -> Any:
         """Plain data fit to be shown: without passcodes in its texts and numbers, and without characters that can't be printed.
@@ -97,31 +146,48 @@ class Secrecy:
             few: how many.
         """
         text = printable(text)
-        return self._starred(text, doubt, few) if self._guarded and (self._codes or doubt or few < FEW) else text
+        return self._starred(text, doubt, few, None) if self._guarded and (self._codes or doubt or few < FEW) else text
 
-    def _star(self, text: str, doubt: bool, few: int) -> str:
-        pieces = [_Piece(fold(m.group()), *m.span()) for m in _PIECE.finditer(_with_plain_digits(text))]
+    def _star(self, text: str, doubt: bool, few: int, said: frozenset[str] | None) -> str:
+        pieces = _pieces(text)
         spans: set[tuple[int, int]] = set()
         for hearing in self._hearings:
-            reader = hearing.lexicon.numbers
-            for digits, start, end in (*_runs(reader, pieces), *self._as_a_number(hearing, text, pieces)):
-                if any(code in digits for code in self._codes) or ((doubt or few < FEW) and len(digits) >= few):
-                    spans.add((start, end))
+            runs = [*_runs(hearing.lexicon.numbers, pieces), *self._as_a_number(hearing, text, pieces)]
+            for run in (*runs, *_joined(runs)):
+                known = any(code in run.digits for code in self._codes)
+                doubted = (doubt or few < FEW) and len(run.digits) >= few and run.whole and (said is None or run.digits in said)
+                if known or doubted:
+                    spans.add((run.start, run.end))
         shown, at = "", 0
-        for start, end in sorted(spans):
+        for start, end in sorted(spans, key=lambda span: (span[0], -span[1])):
             if start >= at:
                 shown += text[at:start] + HIDDEN
             at = max(at, end)
         return shown + text[at:]
 
-    def _as_a_number(self, hearing: Hearing, text: str, pieces: list[_Piece]) -> Iterator[tuple[str, int, int]]:
-        """ "two thousand four hundred and forty six" """
-        words = hearing.lexicon.numbers.words
-        if any(p.word in words.hundred or p.word in words.scales for p in pieces):
+    def _as_a_number(self, hearing: Hearing, text: str, pieces: list[_Piece]) -> Iterator[_Run]:
+        """ "two thousand four hundred and forty six", "zweitausendvierhundert", "24.46" """
+        if any(p.word.isalpha() and hearing.lexicon.numbers.begins_number(p.word) for p in pieces) or _DECIMAL.search(text):
             utterance = hearing.analyse(text)
             for quantity in utterance.quantities:
                 start, end = utterance.tokens[quantity.start].start, utterance.tokens[quantity.end - 1].end
-                yield str(quantity.value), start, end
+                yield _Run("".join(filter(str.isdigit, f"{quantity.value:.10g}")), start, end)
+
+
+def _pieces(text: str) -> list[_Piece]:
+    return [_Piece(fold(m.group()), *m.span()) for m in _PIECE.finditer(_with_plain_digits(text))]
+
+
+def _joined(runs: Sequence[_Run]) -> Iterator[_Run]:
+    """Runs with few other words between them as one: "four, well, eight, then two and six"."""
+    placed = sorted((r for r in runs if r.at >= 0), key=lambda r: r.at)
+    for number, first in enumerate(placed):
+        digits, before = first.digits, first
+        for run in placed[number + 1 :]:
+            if not 0 <= run.at - before.behind <= APART:
+                break
+            digits, before = digits + run.digits, run
+            yield _Run(digits, first.start, run.end, whole=False)
 
 
 def _with_plain_digits(text: str) -> str:
@@ -131,13 +197,13 @@ def _with_plain_digits(text: str) -> str:
     return "".join(str(unicodedata.digit(c)) if unicodedata.digit(c, None) is not None else c for c in text)
 
 
-def _runs(reader: NumberReader, pieces: list[_Piece]) -> Iterator[tuple[str, int, int]]:
+def _runs(reader: NumberReader, pieces: list[_Piece]) -> Iterator[_Run]:
     """Runs of what may be digits, as digits, with where each stands in the text."""
     at = 0
     while at < len(pieces):
         digits, end = _run(reader, pieces, at)
         if digits:
-            yield digits, pieces[at].start, pieces[end - 1].end
+            yield _Run(digits, pieces[at].start, pieces[end - 1].end, at, end)
         at = max(end, at + 1)
 
 

@@ -237,6 +237,15 @@ class NumberReader:
                     cell.setdefault(symbol, []).append(Edge(at, at + 2, symbol, value, cost))
         return cells
 
+    def begins_number(self, word: str) -> bool:
+        """Whether a number may begin with a word: "four", "viertausendachthundert"."""
+        return (
+            word in self.language.number_words
+            or word in self.words.hundred
+            or word in self.words.scales
+            or self._glued(word) is not None
+        )
+
     def _may_begin(self, word: str) -> bool:
         """Whether a number, a unit or what goes with them may begin with a word that is written so."""
         return word in self._first or self._respelt(word) in self._first or self._glued(word) is not None

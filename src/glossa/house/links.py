@@ -140,6 +140,16 @@ class UdpOptions(TcpOptions, frozen=True):
     """``type = "udp"``: a datagram for each command."""
 
 
+PASSWORD_ELSEWHERE = (
+    'leave them out of it; write username = "..." and password_env = "MY_PASSWORD", the variable that holds the password'
+)
+
+
+def without_password(url: str) -> str:
+    """An address fit to be shown: without the name and the password in front of its host (RFC 3986, section 3.2.1)."""
+    return re.sub(r"(//)[^/?#\s]*@", r"\1", url)
+
+
 class HttpOptions(LinkOptions, frozen=True):
     """``type = "http"``."""
 
@@ -148,14 +158,20 @@ class HttpOptions(LinkOptions, frozen=True):
     url: str = ""
     timeout: Positive = 5.0
     token_env: str = ""
+    username: str = ""
+    password_env: str = ""
     ca_file: str = ""
 
     def complaints(self) -> Iterator[Complaint]:
-        """An address that was not given, or is none."""
+        """An address that was not given, is none, or holds a password; two ways to say who it is."""
         if not self.url:
             yield "", "'url' is missing", 'write url = "http://127.0.0.1:8080"'
         elif not re.match(r"https?://[^/\s]", self.url):
-            yield "url", f"'{self.url}' is not a web address", 'write one as in "http://127.0.0.1:8080"'
+            yield "url", f"'{without_password(self.url)}' is not a web address", 'write one as in "http://127.0.0.1:8080"'
+        elif without_password(self.url) != self.url:
+            yield "url", "holds a name or a password, which would be shown and logged", PASSWORD_ELSEWHERE
+        if self.token_env and (self.username or self.password_env):
+            yield "token_env", "stands beside a name and a password", "keep one of the two"
 
 
 class CallbackOptions(LinkOptions, frozen=True):

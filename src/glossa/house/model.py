@@ -144,6 +144,9 @@ class Pin(Struct, frozen=True):
     tries: int = 3
     lockout: float = 60.0
 
+    def __repr__(self) -> str:
+        return f"<Pin {self.env or 'for tests'}>"
+
 
 class Intent(Struct, frozen=True):
     """What can be said and what it does: one of ``set``, ``change``, ``read``, ``steps``, or only a change of mode."""
@@ -263,6 +266,9 @@ class House(Struct, frozen=True):
     """Languages of the household's own: the name of a file, and its text."""
     recogniser: Recogniser = USUAL
     """How the household's recogniser mishears, as far as that is known."""
+
+    def __repr__(self) -> str:
+        return f"<House {self.name}: {len(self.devices)} devices, {len(self.intents)} intents>"
 
     @property
     def id(self) -> str:

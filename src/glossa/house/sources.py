@@ -15,7 +15,7 @@ from msgspec import Meta, Struct, field
 
 from glossa.house.added import added, added_names
 from glossa.house.codes import Codes
-from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions
+from glossa.house.links import Baud, Complaint, Link, MqttOptions, Port, SerialOptions, without_password
 from glossa.house.schema import NotNegative, Positive
 
 GROUP = "glossa.sources"
@@ -145,8 +145,14 @@ class WebSocketSource(CodedSource, frozen=True):
         """An address that was not given, or is none of a WebSocket."""
         yield from CodedSource.complaints(self, links)
         if not re.match(r"wss?://[^/\s]", self.url):
-            what = f"'{self.url}' is not the address of a WebSocket" if self.url else "'url' is missing"
+            what = f"'{without_password(self.url)}' is not the address of a WebSocket" if self.url else "'url' is missing"
             yield "url" if self.url else "", what, 'write url = "ws://192.168.1.30:2700"'
+        elif without_password(self.url) != self.url:
+            yield (
+                "url",
+                "holds a name or a password, which would be shown and logged",
+                'leave them out; token_env = "EAR_TOKEN" names a variable with a token',
+            )
 
 
 SOURCES: Mapping[str, type[SourceOptions]] = MappingProxyType(

@@ -48,7 +48,7 @@ class MqttLink(Link):
             ``keepalive`` in seconds, ``will_topic``.
         house: the house's id, for ``$house`` and the client id.
         topics: what to subscribe to; wildcards may be used.
-        environment: where the password is found.
+        environment: where the password is found, that of the process by default.
         heard: somebody speaks over it: look every second whether the broker answers, so that what waited in it is known to be old.
         announce: publish "online" at the will topic, retained, and have the broker publish "offline" when the connection
             is lost (the last will).
@@ -60,7 +60,7 @@ class MqttLink(Link):
         options: MqttOptions,
         house: str,
         topics: Iterable[str] = (),
-        environment: Mapping[str, str] = os.environ,
+        environment: Mapping[str, str] | None = None,
         *,
         announce: bool = False,
         heard: bool = False,
@@ -69,7 +69,7 @@ class MqttLink(Link):
         self._options = options
         self._house = house
         self._topics = tuple(dict.fromkeys(topics))
-        self._environment = environment
+        self._environment = os.environ if environment is None else environment
         self._five = options.version == "5"
         self._status = options.will_topic.replace("$house", house) if announce else ""
         self._heard = heard

@@ -34,15 +34,19 @@ class WebLink(Link):
     Redirects are not followed: a command goes where the house file says and nowhere else.
 
     Args:
-        options: those of the house file: ``url``, ``timeout`` in seconds, ``token_env``, ``ca_file``.
-        environment: where the token is found; it is sent as a bearer token (RFC 6750).
+        options: those of the house file: ``url``, ``timeout`` in seconds, ``token_env``, or ``username`` and
+            ``password_env``, ``ca_file``.
+        environment: where the token and the password are found, that of the process by default; a token is sent as a bearer token
+            (RFC 6750), a name and a password by the basic scheme (RFC 7617).
     """
 
-    def __init__(self, options: HttpOptions, environment: Mapping[str, str] = os.environ) -> None:
+    def __init__(self, options: HttpOptions, environment: Mapping[str, str] | None = None) -> None:
         self._url = options.url.rstrip("/")
         self._timeout = options.timeout
-        token = environment.get(options.token_env, "")
+        held = os.environ if environment is None else environment
+        token = held.get(options.token_env, "")
         self._headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._auth = (options.username, held.get(options.password_env, "")) if options.username else None
         self._ca_file = options.ca_file
         self._runner: asyncio.Runner | None = None
         self._client: httpx.AsyncClient | None = None
@@ -67,7 +71,9 @@ class WebLink(Link):
         except (OSError, ValueError) as error:
             raise Unreachable(f"{parts.netloc}: {getattr(error, 'strerror', None) or error}") from error
         self._runner = asyncio.Runner()
-        self._client = httpx.AsyncClient(headers=self._headers, verify=verify, trust_env=False, follow_redirects=False)
+        self._client = httpx.AsyncClient(
+            headers=self._headers, auth=self._auth, verify=verify, trust_env=False, follow_redirects=False
+        )
 
     def send(self, command: Command, seconds: float) -> None:
         """Make the request; an answer of 200 to 299 is a yes."""

@@ -222,6 +222,7 @@ class Engine:
             "awake": event.awake,
         }
         data = self._secrecy.record(data, doubt=self._in_doubt(event))
+        data["reply"] = self._secrecy.reply(event.reply, event.utterance, doubt=self._in_doubt(event))
         keys = []
         for one in event.parts or (event,):
             intent = self.house.intents.get(one.intent or "")

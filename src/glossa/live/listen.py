@@ -108,12 +108,13 @@ class Live:
         before: Before | None = None,
         links: Mapping[str, Link] | None = None,
         functions: Mapping[str, Callable[..., object]] | None = None,
-        environment: Mapping[str, str] = os.environ,
+        environment: Mapping[str, str] | None = None,
         token: str = "",
         grace: float = 10.0,
         dry: bool = False,
         **engine: Any,
     ) -> None:
+        environment = os.environ if environment is None else environment
         self._token, self._environment = token, environment
         self._sources = tuple(_place(s, house, ("stdin", "mqtt", "serial", "http", "tcp", "udp")) for s in sources)
         self._replies = tuple(_place(r, house, ("mqtt", "run")) for r in replies)

@@ -107,6 +107,10 @@ class Reading(Struct, frozen=True, gc=False):
     said: tuple[str, ...] = ()
     meaning: object = None
 
+    def __repr__(self) -> str:
+        slots = {name: value for name, value in self.slots.items() if name != "pin"}
+        return f"<Reading {self.intent} {slots} {self.confidence:.2f}>"
+
 
 class Match(Struct, frozen=True, gc=False):
     """What the matcher makes of an utterance.
@@ -151,6 +155,10 @@ class Match(Struct, frozen=True, gc=False):
         if self.parts:
             return min(part.confidence for part in self.parts)
         return self.readings[0].confidence if self.readings else 0.0
+
+    def __repr__(self) -> str:
+        best = f" {self.best.intent}" if self.best is not None else ""
+        return f"<Match {self.outcome}{best} {self.confidence:.2f} {self.hidden!r}>"
 
     @property
     def hidden(self) -> str:

@@ -29,6 +29,10 @@ class Result(Struct, frozen=True):
     event: Event | None
     wrong: tuple[str, ...] = ()
 
+    def __repr__(self) -> str:
+        what = "right" if self.right else "; ".join(self.wrong)
+        return f"<Result {self.row.table}:{self.row.line} {what} {self.event!r}>"
+
     @property
     def right(self) -> bool:
         """Whether everything was as the row wants it."""
