@@ -359,8 +359,8 @@ set = { power = "$power" }
         self.assertEqual(
             secrecy.data({"level": 2446, "at": [2446.5, 40], "why": "'2446' is no time"})["why"], "'****' is no time"
         )
-        self.assertEqual(secrecy.reply("wait 2446 seconds, or 300", "one two three", doubt=True), "wait **** seconds, or 300")
-        self.assertEqual(secrecy.reply("“123”: wait 300 seconds", "one two three", doubt=True), "“****”: wait 300 seconds")
+        self.assertEqual(secrecy.reply("after 2446 seconds, or 300", "one two three", doubt=True), "after **** seconds, or 300")
+        self.assertEqual(secrecy.reply("“go 123”: wait 300 seconds", "go 123", doubt=True), "“go ****”: wait 300 seconds")
         for plain in ("galley lamp to forty", "two lamps for the cabin", "in 1999 we had four"):
             self.assertEqual(secrecy.text(plain), plain)
         self.assertEqual(secrecy.text("a\x1b[2Jb\ufffe\u202e"), "a [2Jb  ")

@@ -106,9 +106,11 @@ class Secrecy:
 
     def reply(self, text: str, utterance: str, *, doubt: bool) -> str:
         """A reply fit to be kept: what is in doubt in it is only what was said, and not how many seconds there are to wait."""
-        pieces = _pieces(utterance) if doubt else []
-        said = frozenset(r.digits for hearing in self._hearings for r in _runs(hearing.lexicon.numbers, pieces))
-        return self._starred(printable(text), doubt, FEW, said) if self._guarded else printable(text)
+        for hearing in self._hearings if doubt else ():
+            for run in _runs(hearing.lexicon.numbers, _pieces(utterance)):
+                if len(run.digits) >= FEW:
+                    text = text.replace(utterance[run.start : run.end], HIDDEN)
+        return self.text(text)
 
     def _may_hold_digits(self, utterance: str) -> bool:
         """Whether an utterance holds a number, or two words in a row that may be digits."""
@@ -146,16 +148,17 @@ class Secrecy:
             few: how many.
         """
         text = printable(text)
-        return self._starred(text, doubt, few, None) if self._guarded and (self._codes or doubt or few < FEW) else text
+        return self._starred(text, doubt, few) if self._guarded and (self._codes or doubt or few < FEW) else text
 
-    def _star(self, text: str, doubt: bool, few: int, said: frozenset[str] | None) -> str:
+    def _star(self, text: str, doubt: bool, few: int) -> str:
         pieces = _pieces(text)
         spans: set[tuple[int, int]] = set()
         for hearing in self._hearings:
             runs = [*_runs(hearing.lexicon.numbers, pieces), *self._as_a_number(hearing, text, pieces)]
-            for run in (*runs, *_joined(runs)):
+            plainly = any(code in run.digits for run in runs for code in self._codes)
+            for run in runs if plainly else (*runs, *_joined(runs)):
                 known = any(code in run.digits for code in self._codes)
-                doubted = (doubt or few < FEW) and len(run.digits) >= few and run.whole and (said is None or run.digits in said)
+                doubted = (doubt or few < FEW) and len(run.digits) >= few and run.whole
                 if known or doubted:
                     spans.add((run.start, run.end))
         shown, at = "", 0
