@@ -1,9 +1,11 @@
 """The command line, as a user calls it."""
 
 import json
+import signal
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
@@ -69,6 +71,48 @@ class Say(unittest.TestCase):
                 out = run(*call)[1]
                 self.assertNotRegex(out, "[\x1b\x07]", call)
                 self.assertIn("[2J", out, call)
+
+    def test_what_is_far_too_much_is_told_at_once(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            chain = "".join(f"<r{i}> = <r{i + 1}>;\n" for i in range(5000))
+            thing = {
+                "title": "t",
+                "properties": {f"p{i}": {"type": "integer", "forms": [{"href": f"mqtt://x/{i}"}]} for i in range(3000)},
+            }
+            for file, content, told in (
+                ("chain.jsgf", f"#JSGF V1.0;\ngrammar g;\npublic <g> = <r0>;\n{chain}<r5000> = lamp on;\n", "too deep"),
+                ("thing.json", json.dumps(thing), "3,000 properties and actions, more than 1,000"),
+                ("rows.csv", "phrase,reply\n" + "go on,yes\n" * 20_000, "more than 10,000"),
+            ):
+                (folder / file).write_text(content)
+                code, _, err = run("import", "marigold", str(folder / file))
+                self.assertEqual((code, told in err), (2, True), err[-300:])
+            (folder / "house.toml").write_text(f'[house]\nname = "x"\n{".".join(["a"] * 5000)} = 1\n')
+            code, _, err = run("check", str(folder))
+            self.assertEqual((code, "nested too deep" in err), (2, True), err[-300:])
+
+    def test_an_input_that_is_closed_is_an_empty_one(self) -> None:
+        for call in (("talk", "marigold"), ("listen", "marigold", "--dry-run", "--no-log")):
+            done = subprocess.run(
+                f"exec {sys.executable} -m glossa {' '.join(call)} <&-", shell=True, capture_output=True, timeout=60
+            )
+            self.assertEqual((done.returncode, b"Traceback" in done.stderr), (0, False), done.stderr)
+
+    def test_an_interrupt_while_it_starts_ends_it_quietly(self) -> None:
+        for wait in (0.1, 0.3):
+            call = [
+                sys.executable,
+                "-c",
+                "import sys, glossa.__main__ as m; print(1, flush=True); sys.argv = ['glossa', 'talk', 'marigold']; m.main()",
+            ]
+            process = subprocess.Popen(call, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+            assert process.stdout is not None
+            process.stdout.readline()
+            time.sleep(wait)
+            process.send_signal(signal.SIGINT)
+            _, err = process.communicate(timeout=60)
+            self.assertEqual((process.returncode in (0, 130), b"Traceback" in err), (True, False), err)
 
     def test_wrong_calls(self) -> None:
         for arguments, expected in (

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import importlib
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -104,6 +105,8 @@ def cli() -> None:
 def main(arguments: list[str] | None = None) -> None:
     """Run the command line; errors are printed here and nowhere else."""
     gc.set_threshold(50_000, 20, 20)  # a big house is a million objects, and none of them is garbage while it is read
+    if sys.stdin is None:  # it was closed by whoever started this
+        sys.stdin = open(os.devnull, encoding="utf-8")  # noqa: SIM115 - it is open for as long as the program runs
     for stream in (sys.stdout, sys.stderr):
         reconfigure: Any = getattr(stream, "reconfigure", None)
         if reconfigure is not None:

@@ -154,7 +154,11 @@ def _columns(written: str) -> dict[str, str]:
     return {ours.strip(): theirs.strip() for ours, _, theirs in pairs}
 
 
-def taken(file: Path, text: str, home: House, sheets: Mapping[str, str], language: str, columns: Mapping[str, str]) -> Edited:
+MOST_PROPERTIES, MOST_ROWS = 1000, 10_000
+"""The most properties and actions of Things, and rows of a table, that are taken over at once: more take minutes to check."""
+
+
+def _taken(file: Path, text: str, home: House, sheets: Mapping[str, str], language: str, columns: Mapping[str, str]) -> Edited:
     """The text of a house file with what is in another file.
 
     Raises:
@@ -185,6 +189,18 @@ def taken(file: Path, text: str, home: House, sheets: Mapping[str, str], languag
         return _of_columns(file, plain, text, home, columns)
     hint = "the first line says it: #ABNF 1.0; or #JSGF V1.0; XML begins with <, Thing Descriptions with {, a table of phrases ends in .csv"
     raise _wrong(file, [(1, "", "is in no notation that is known here")], hint)
+
+
+def taken(file: Path, text: str, home: House, sheets: Mapping[str, str], language: str, columns: Mapping[str, str]) -> Edited:
+    """The text of a house file with what another file holds; see :func:`_taken`.
+
+    Raises:
+        HouseError: where that file is none that can be taken over, with everything that is wrong in it.
+    """
+    try:
+        return _taken(file, text, home, sheets, language, columns)
+    except RecursionError:
+        raise _wrong(file, [(0, "", "its rules, or what it holds, lead into one another too deep")]) from None
 
 
 def _decoded(file: Path, data: bytes) -> str:
@@ -265,6 +281,10 @@ def _of_things(file: Path, plain: str, text: str, home: House, sheets: Mapping[s
     from glossa.exchange.things_into_house import with_things
 
     things, left = read_things(plain)
+    if (count := sum(len(t.properties) + len(t.actions) for t in things)) > MOST_PROPERTIES:
+        raise _wrong(
+            file, [(0, "", f"has {count:,} properties and actions, more than {MOST_PROPERTIES:,}")], "take it over in parts"
+        )
     if not things or not all(t.properties or t.actions for t in things):
         raise _wrong(file, [(0, "", what) for what in left] or [(0, "", "holds no Thing")])
     return _with_left(with_things(text, home, things, sheets), [GrammarProblem(0, what) for what in left])
@@ -273,6 +293,8 @@ def _of_things(file: Path, plain: str, text: str, home: House, sheets: Mapping[s
 def _of_columns(file: Path, plain: str, text: str, home: House, columns: Mapping[str, str]) -> Edited:
     from glossa.exchange.into_house import read_columns, with_sheet
 
+    if (count := plain.count("\n")) > MOST_ROWS:
+        raise _wrong(file, [(0, "", f"has {count:,} rows, more than {MOST_ROWS:,}")], "take it over in parts")
     content, problems = read_columns(plain, columns, home.links)
     if problems:
         raise _wrong(file, [(1, "", what) for what in problems])

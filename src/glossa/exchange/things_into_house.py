@@ -93,7 +93,7 @@ class _Making:
         if self._new_links:
             text = with_links_named(text, self.house)
         links = [(f"links.{key}", keys) for key, keys in self._new_links.items()]
-        body = "".join(f"\n[{path}]\n{tomlkit.dumps(_table(keys))}" for path, keys in (*links, *self._sections))
+        body = "".join(f"\n[{path}]\n{_table(keys)}" for path, keys in (*links, *self._sections))
         return (text if not text or text.endswith("\n") else text + "\n") + body if body else text
 
     # --- what goes together -----------------------------------------------------------------------------------------
@@ -300,17 +300,16 @@ def _shape(thing: Thing) -> str:
     return json.dumps(["", *([p.name, p.values, p.write is None, p.watch is None] for p in thing.properties)], default=str)
 
 
-def _table(keys: Mapping[str, Any]) -> Any:
-    """Keys as a TOML table, tables within it on one line."""
-    table = tomlkit.table()
-    for key, value in keys.items():
-        if key == "properties":  # devices override key by key
-            for name, wires in value.items():
-                for wire, parts in wires.items():
-                    table.append(tomlkit.key(["properties", name, wire]), _inline(parts))
-        else:
-            table[key] = _inline(value)
-    return table
+def _table(keys: Mapping[str, Any]) -> str:
+    """Keys as the lines of a TOML table, tables within it on one line each."""
+    lines = [(key, value) for key, value in keys.items() if key != "properties"]
+    for name, wires in keys.get("properties", {}).items():  # devices override key by key
+        lines += [(f"properties.{_key(name)}.{_key(wire)}", parts) for wire, parts in wires.items()]
+    return "".join(f"{key if '.' in key else _key(key)} = {tomlkit.item(_inline(value)).as_string()}\n" for key, value in lines)
+
+
+def _key(name: str) -> str:
+    return tomlkit.key(name).as_string()
 
 
 def _inline(value: Any) -> Any:

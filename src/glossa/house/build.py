@@ -89,7 +89,10 @@ def read_house(
         ) from None
     except RecursionError:
         raise HouseError([Problem(file, 0, "", "tables are nested too deep")]) from None
-    house = _Builder(reader, raw, sheets or {}, languages).house()
+    try:
+        house = _Builder(reader, raw, sheets or {}, languages).house()
+    except RecursionError:
+        raise HouseError([Problem(file, 0, "", "tables or keys are nested too deep")]) from None
     if house is None or reader.problems:
         raise HouseError(reader.problems)
     frozen: House = deep_frozen(house)
