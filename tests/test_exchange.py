@@ -36,6 +36,14 @@ class Grammars(unittest.TestCase):
             [accepts(grammar, t.split()) for t in ("UP now", "now up", "any old thing stop", "")], [True, False, True, False]
         )
 
+    def test_what_a_house_exports_is_all_there_already(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for form in ("jsgf", "abnf", "grxml"):
+                path = Path(folder) / f"own.{form}"
+                self.assertEqual(run("export", "marigold", "--form", form, "--output", str(path))[0], 0)
+                code, out, err = run("import", "marigold", str(path))
+                self.assertEqual((code, "nothing to add" in out + err), (0, True), (form, out[-300:]))
+
     def test_lists_and_what_a_wrong_call_says(self) -> None:
         code, out, _ = run("export", "marigold", "--form", "sentences", "--most", "40")
         self.assertEqual((code, len(out.splitlines()), len(set(out.splitlines()))), (0, 40, 40))

@@ -67,6 +67,10 @@ class Taken(Struct, frozen=True):
     wrong: tuple[GrammarProblem, ...] = ()
 
 
+MOST_WAKE = 100
+"""Parts, and things to say, of what is looked at for wake words."""
+
+
 class _Large(Exception):
     """A phrase that has too many parts."""
 
@@ -105,6 +109,8 @@ class _Taking:
         begun: set[str] = set()
         for start in self.grammar.starts:
             for name, tree, rule in self._intents(self.grammar.rules[start], "", begun):
+                if self._wakes(tree):
+                    continue
                 for text in self._phrases(tree, rule):
                     found.setdefault(name, {}).setdefault(text, rule.line)
         phrases = {name: tuple((self._with_unit(text), line) for text, line in texts.items()) for name, texts in found.items()}
@@ -143,10 +149,43 @@ class _Taking:
         if len(chosen) > 1 and all(chosen):
             for target, tag, first, last in filter(None, chosen):
                 for inner, tree, of in self._intents(self.grammar.rules[target], tag, begun):
-                    around = (*before, *first), (*last, *after)  # "[please] $order": belongs to all that it leads to
-                    yield inner, Row((*around[0], tree, *around[1])) if any(around) else tree, of
+                    # "[please] $order": belongs to all that it leads to
+                    front, back = ([p for p in side if not self._wakes(p)] for side in ((*before, *first), (*last, *after)))
+                    yield inner, Row((*front, tree, *back)) if front or back else tree, of
         else:
             yield name or _id_of(rule.name), rule.node, rule
+
+    def _wakes(self, part: Node) -> bool:
+        """Whether a part is nothing but wake words or end phrases of the house, which are no part of a phrase."""
+        wake = self.house.wake
+        own = {way for words in (wake.words, wake.end) for ways in words.values() for way in ways} if wake is not None else set()
+        said = self._said(part, [MOST_WAKE]) if own else set()
+        return bool(said - {()}) and said <= {*own, ()}
+
+    def _said(self, node: Node, left: list[int]) -> set[tuple[str, ...]]:
+        """What a part may say, as far as that is little and plain: nothing where it is not, or after so many parts as are left to look at."""
+        left[0] -= 1
+        if left[0] < 0:
+            return set()
+        match node:
+            case Word(text):
+                return {tuple(folded(text))}
+            case Reference(name) if name in self.grammar.rules:
+                return self._said(self.grammar.rules[name].node, left)
+            case Choice(options):
+                ways = [self._said(o, left) for o in options] if len(options) <= left[0] else []
+                return set().union(*ways) if ways and all(ways) else set()
+            case Repeat(inner, least, 1):
+                said = self._said(inner, left)
+                return said | {()} if said and not least else said
+            case Row(parts):
+                found: set[tuple[str, ...]] = {()}
+                for inner in parts if len(parts) <= left[0] else ():
+                    behind = self._said(inner, left)
+                    found = {(*a, *b) for a in found for b in behind} if len(found) * len(behind) <= MOST_WAKE else set()
+                return found
+            case _:
+                return set()
 
     # --- phrases ----------------------------------------------------------------------------------------------------
 
