@@ -1,9 +1,11 @@
 """A live house in virtual time: what is heard, what is sent, when, how often, and what is said about it."""
 
+import contextlib
 import csv
 import json
 import os
 import pydoc
+import sqlite3
 import tempfile
 import unittest
 from pathlib import Path
@@ -599,6 +601,14 @@ class Logging(unittest.TestCase):
         log = self.log(World())
         self.assertIn("marigold.db.broken", log.mended)
         self.assertEqual((list(read_log(self.path)), (self.folder / "marigold.db.broken").stat().st_size), ([], 9000))
+        log.close()
+        with contextlib.closing(sqlite3.connect(self.path)) as other:  # a log that is only locked is left where it is
+            other.execute("pragma journal_mode = delete")
+            other.execute("begin exclusive")
+            with mock.patch("glossa.live.log.BUSY", 0.05), self.assertRaisesRegex(glossa.HouseError, "locked"):
+                EventLog(self.path, clock=lambda: 0.0)
+        self.assertEqual(len(list(self.folder.glob("*.broken*"))), 1)
+        log = self.log(World())
         assert log._base is not None
         for kind, data in (("heard", "{}"), ("sent", "[3"), ("link", "3")):
             with log._base:

@@ -85,19 +85,9 @@ def log(
         outcomes = (*outcomes, "reject", "confirm", "ask")
     path = log or log_path(house)
     most = last or (None if as_json or table else 40)
-    entries = list(
-        read_log(
-            path,
-            kinds=kinds,
-            outcomes=outcomes,
-            intent=intent,
-            text=text,
-            since=since,
-            until=until,
-            last=most,
-            live_only=live_only,
-        )
-    )
+    entries = list(read_log(
+        path, kinds=kinds, outcomes=outcomes, intent=intent, text=text, since=since, until=until, last=most, live_only=live_only
+    ))  # fmt: skip
     if table is not None:
         _write(table, entries)
         return

@@ -61,14 +61,18 @@ def take_over(house: str, files: tuple[Path, ...], write: bool, language: str, c
     need("tomlkit", extra="exchange")
 
     home, path = load_house(house), find_house(house)
-    if language and language not in home.languages:
+    if language and not meant(language, home.languages):
         raise click.BadParameter(
             f"the house has no language '{language}' ({nearest(language, home.languages)})", param_hint="--language"
         )
+    language = _language_of(language, home)
     before = text = read_text(path)
     beside: dict[str, str] = {}
     for file in files:
-        edited = taken(file, text, home, {**sheets_beside(path, text), **beside}, language, _columns(columns))
+        try:
+            edited = taken(file, text, home, {**sheets_beside(path, text), **beside}, language, _columns(columns))
+        except RecursionError:
+            raise _wrong(file, [(0, "", "its rules, or what it holds, lead into one another too deep")]) from None
         text, beside = edited.text, {**beside, **edited.files}
         home = read_house(text, {**sheets_beside(path, text), **beside}, str(path), languages())
         _tell(file, edited)
@@ -158,7 +162,7 @@ MOST_PROPERTIES, MOST_ROWS = 1000, 10_000
 """The most properties and actions of Things, and rows of a table, that are taken over at once: more take minutes to check."""
 
 
-def _taken(file: Path, text: str, home: House, sheets: Mapping[str, str], language: str, columns: Mapping[str, str]) -> Edited:
+def taken(file: Path, text: str, home: House, sheets: Mapping[str, str], language: str, columns: Mapping[str, str]) -> Edited:
     """The text of a house file with what is in another file.
 
     Raises:
@@ -189,18 +193,6 @@ def _taken(file: Path, text: str, home: House, sheets: Mapping[str, str], langua
         return _of_columns(file, plain, text, home, columns)
     hint = "the first line says it: #ABNF 1.0; or #JSGF V1.0; XML begins with <, Thing Descriptions with {, a table of phrases ends in .csv"
     raise _wrong(file, [(1, "", "is in no notation that is known here")], hint)
-
-
-def taken(file: Path, text: str, home: House, sheets: Mapping[str, str], language: str, columns: Mapping[str, str]) -> Edited:
-    """The text of a house file with what another file holds; see :func:`_taken`.
-
-    Raises:
-        HouseError: where that file is none that can be taken over, with everything that is wrong in it.
-    """
-    try:
-        return _taken(file, text, home, sheets, language, columns)
-    except RecursionError:
-        raise _wrong(file, [(0, "", "its rules, or what it holds, lead into one another too deep")]) from None
 
 
 def _decoded(file: Path, data: bytes) -> str:

@@ -132,11 +132,7 @@ class DeviceGrammar:
         self.joiners = frozenset(joiners - language.filler.single - rooms)
 
     def expressions(
-        self,
-        words: Sequence[str],
-        spans: Sequence[Sequence[NamedSpan]],
-        passable: Sequence[bool],
-        fixed: int = 0,
+        self, words: Sequence[str], spans: Sequence[Sequence[NamedSpan]], passable: Sequence[bool], fixed: int = 0
     ) -> tuple[DeviceExpression, ...]:
         """Every device expression of an utterance, with its modifiers that stand apart.
 

@@ -229,22 +229,18 @@ def language_of(house: House, tag: str) -> Language:
     Raises:
         LookupError: where there are no word lists for it.
     """
-    own = {_own(text, name).tag: text for name, text in house.language_files.items()}
+    own = {_own(text, name).tag: (text, name) for name, text in house.language_files.items()}
     found = meant(tag, own)
-    if not found:
-        return load_language(tag)
-    return _own_as(own[found], tag)
+    return _own(*own[found], tag) if found else load_language(tag)
 
 
 @lru_cache(maxsize=32)
-def _own(text: str, name: str) -> Language:
+def _own(text: str, name: str, tag: str = "") -> Language:
+    if tag:
+        found = _own(text, name)
+        return found if found.tag == tag else replace(found, tag=tag)
     file = read_language(text, name)
     return compiled(file, file.language)
-
-
-@lru_cache(maxsize=32)
-def _own_as(text: str, tag: str) -> Language:
-    return compiled(read_language(text, ""), tag)
 
 
 def meant(tag: str, known: Iterable[str]) -> str:

@@ -177,15 +177,9 @@ class Live:
         if place is self._health:
             return Endpoint(place.host, place.port, health=self.health, token=token)
         hear = partial(self._posted, place.written)
-        return Endpoint(
-            place.host,
-            place.port,
-            path=place.path or "/",
-            hear=hear,
-            health=self.health,
-            token=token,
-            trouble=partial(self._later, self._trouble),
-        )
+        trouble = partial(self._later, self._trouble)
+        path = place.path or "/"
+        return Endpoint(place.host, place.port, path=path, hear=hear, health=self.health, token=token, trouble=trouble)
 
     def _wire(self) -> None:
         """Bring the links to what the house file and the places ask for."""

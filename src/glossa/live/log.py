@@ -28,6 +28,8 @@ SHARE = 0.1
 """The oldest part of the records that goes when the log is full."""
 OWN = 0x676C6F73
 """The application id of a log (SQLite file format, section 1.3.17): "glos"."""
+BUSY = 2.0
+"""Seconds that a log which another program reads or writes is waited for."""
 NOT_KEPT = ("state",)
 
 _SCHEMA = """
@@ -211,15 +213,18 @@ def _set_aside(path: Path) -> str:
     if not own:
         return ""
     try:
-        with closing(sqlite3.connect(path, timeout=2.0)) as base:
+        with closing(sqlite3.connect(path, timeout=BUSY)) as base:
             if base.execute("pragma quick_check(1)").fetchone()[0] == "ok":
                 return ""
+    except sqlite3.OperationalError:
+        return ""  # it is locked, or the disk is full: nothing says that it broke
     except sqlite3.DatabaseError:
         pass
     kept = next(p for n in count(1) if not (p := path.with_name(f"{path.name}.broken{n if n > 1 else ''}")).exists())
     path.rename(kept)
-    for beside in ("-wal", "-shm"):
-        path.with_name(path.name + beside).unlink(missing_ok=True)
+    for beside in ("-wal", "-shm"):  # what was written last may only stand there
+        with suppress(FileNotFoundError):
+            path.with_name(path.name + beside).rename(kept.with_name(kept.name + beside))
     return f"the log {path.name} was broken and begins anew; what is left of it is in {kept.name}"
 
 
@@ -235,7 +240,7 @@ def _data(kind: str, written: str) -> dict[str, Any] | None:
 
 
 def _opened(path: Path) -> sqlite3.Connection:
-    base = sqlite3.connect(path, timeout=2.0, check_same_thread=False)
+    base = sqlite3.connect(path, timeout=BUSY, check_same_thread=False)
     try:
         held = {name for (name,) in base.execute("select name from sqlite_master where type = 'table'")}
         if held and (not held <= {"records", "locks"} or base.execute("pragma application_id").fetchone()[0] not in (0, OWN)):
@@ -297,8 +302,7 @@ def read_log(
             where.append(clause)
             values.append(value)
     if live_only:
-        where.append("not json_valid(data) or json_extract(data, '$.rehearsal') is null")
-        where[-1] = f"({where[-1]})"
+        where.append("(not json_valid(data) or json_extract(data, '$.rehearsal') is null)")
     query = f"select id, time, run, number, kind, data from records where {' and '.join(where)} order by id desc"
     if last is not None:
         query += f" limit {int(last)}"

@@ -201,8 +201,8 @@ class Matcher:
         found = {}
         for tag in self.house.languages:
             grammar = self.grammar(tag)
-            words, language = grammar.hearing.analyse(text).words, grammar.lexicon.language
-            found[tag] = sum(w in language.known or w in grammar.lexicon.vocabulary.words for w in words)
+            general, own = grammar.lexicon.language.known, grammar.lexicon.vocabulary.words
+            found[tag] = sum(w in general or w in own for w in grammar.hearing.analyse(text).words)
         return found
 
     # --- one utterance ----------------------------------------------------------------------------------------------
