@@ -15,6 +15,7 @@ from glossa.files import load_house, write_file
 from glossa.house import House
 from glossa.house.problems import nearest
 from glossa.house.text import many
+from glossa.language import meant
 
 if TYPE_CHECKING:
     from glossa.exchange.teaching import Plan
@@ -58,7 +59,7 @@ def export(house: str, form: str, language: str, mode: str, most: int, source: s
     if output is not None and output.suffix.lower() == ".toml":
         raise click.BadParameter(f"'{output}' is named like a house file; write another name", param_hint="--output")
     home = load_house(house)
-    if language and language not in home.languages:
+    if language and not meant(language, home.languages):
         raise click.BadParameter(
             f"the house has no language '{language}' ({nearest(language, home.languages)})", param_hint="--language"
         )
@@ -69,7 +70,7 @@ def export(house: str, form: str, language: str, mode: str, most: int, source: s
     if form == "teaching":
         _teach(home, source, more, output)
         return
-    text = _written(home, form, language, mode, most)
+    text = _written(home, form, meant(language, home.languages) if language else "", mode, most)
     if output is None:
         click.echo(text, nl=False)
     else:

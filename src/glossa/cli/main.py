@@ -140,6 +140,12 @@ def main(arguments: list[str] | None = None) -> None:
         sys.exit(2)
 
 
+def wrong_call(error: LookupError) -> click.UsageError:
+    """What the library says of a name that a house doesn't have, as an error of the call."""
+    told = str(error.args[0])
+    return click.UsageError(f"{told[:1].upper()}{told[1:]}.")
+
+
 def show_problems(error: HouseError) -> None:
     """Every problem of a house, on standard error."""
     for problem in error.problems:

@@ -6,6 +6,7 @@ import json
 
 import click
 
+from glossa.cli.main import wrong_call
 from glossa.hearing.numbers import Quantity
 
 NO_HOUSE = '[house]\nname = "Numbers"\n[intents.none]\nphrases = ["none"]\nreply = "none"'
@@ -34,7 +35,7 @@ def numbers(texts: tuple[str, ...], language: str, as_json: bool) -> None:
     try:
         hearing = Hearing(Lexicon(read_house(NO_HOUSE), language))
     except LookupError as error:
-        raise click.UsageError(f"{str(error.args[0]).capitalize()}.") from None
+        raise wrong_call(error) from None
     reader = hearing.lexicon.numbers
     rows: list[tuple[str, list[tuple[Quantity, list[str], list[str]]]]] = []
     for text in texts or lines():

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 import click
 
-from glossa.cli.main import house_argument, picture_option
+from glossa.cli.main import house_argument, picture_option, wrong_call
 from glossa.conversation import Conversation, Event
 from glossa.conversation.secrecy import Secrecy
 from glossa.files import load_house
@@ -44,7 +44,7 @@ def say(
     try:
         mode, language = matcher.mode(mode), matcher.language(language)
     except LookupError as error:
-        raise click.UsageError(f"{str(error.args[0]).capitalize()}.") from None
+        raise wrong_call(error) from None
     secrecy = Secrecy(matcher, (None, os.environ))
     event = None
     for text in texts or lines():
